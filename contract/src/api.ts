@@ -1,0 +1,133 @@
+import { z } from 'zod';
+import { endpoint, idParams } from './endpoint.ts';
+import { jobSchema } from './jobs.ts';
+import { newPlanSchema, planItemSchema, planSchema } from './plans.ts';
+import { copySchema, recordEditSchema, revisionSchema, soundRowSchema } from './record.ts';
+import { filterSchema, listQuerySchema, selectionSchema } from './selection.ts';
+
+export const personSchema = z.object({ id: z.number(), name: z.string(), initials: z.string() });
+export type Person = z.infer<typeof personSchema>;
+
+export const driveSchema = z.object({
+  id: z.string(),
+  name: z.string(),
+  rootPath: z.string(),
+  state: z.enum(['here', 'away', 'readOnly']),
+  copies: z.number(),
+  sizeBytes: z.number(),
+  lastIndexedAt: z.string().nullable(),
+});
+export type Drive = z.infer<typeof driveSchema>;
+
+export const batchSchema = z.object({
+  id: z.number(),
+  name: z.string(),
+  folder: z.string(),
+  driveName: z.string(),
+  createdBy: z.string(),
+  createdAt: z.string(),
+  filedAt: z.string().nullable(),
+  counts: z.object({ all: z.number(), categorised: z.number(), named: z.number(), behind: z.number(), filed: z.number(), unreadable: z.number() }),
+});
+export type Batch = z.infer<typeof batchSchema>;
+
+export const unreadableSchema = z.object({
+  id: z.number(),
+  folder: z.string(),
+  name: z.string(),
+  code: z.string(),
+  message: z.string(),
+  remedy: z.string(),
+});
+export type Unreadable = z.infer<typeof unreadableSchema>;
+
+export const suggestionSchema = z.object({
+  catId: z.string(),
+  category: z.string(),
+  subCategory: z.string(),
+  score: z.number(),
+  because: z.array(z.string()),
+});
+
+export const categorySchema = z.object({
+  category: z.string(),
+  subCategory: z.string(),
+  catId: z.string(),
+  catShort: z.string(),
+  meaning: z.string(),
+  words: z.array(z.string()),
+});
+
+const pageSchema = z.object({ rows: z.array(soundRowSchema), next: z.string().nullable(), total: z.number() });
+export type SoundPage = z.infer<typeof pageSchema>;
+
+const changeSchema = z.object({ changeId: z.number().nullable(), changed: z.number(), summary: z.string() });
+export type ChangeResult = z.infer<typeof changeSchema>;
+
+/** Every address of the API that speaks JSON. Audio, peaks and live events have plain routes; see docs/architecture.md. */
+export const api = {
+  getOverview: endpoint('GET', '/overview', {
+    response: z.object({
+      version: z.string(),
+      roots: z.array(z.string()),
+      categorySource: z.string(),
+      counts: z.object({ sounds: z.number(), filed: z.number(), copies: z.number(), behind: z.number(), unreadable: z.number(), openBatches: z.number() }),
+    }),
+  }),
+  listPeople: endpoint('GET', '/people', { response: z.array(personSchema) }),
+  listCategories: endpoint('GET', '/categories', { response: z.object({ source: z.string(), categories: z.array(categorySchema) }) }),
+  listDrives: endpoint('GET', '/drives', { response: z.array(driveSchema) }),
+  listFolders: endpoint('GET', '/folders', {
+    query: z.object({ path: z.string().max(4096).default('') }),
+    response: z.object({ path: z.string(), parent: z.string().nullable(), folders: z.array(z.object({ name: z.string(), path: z.string() })) }),
+  }),
+  startIntake: endpoint('POST', '/intake', {
+    body: z.strictObject({ path: z.string().min(1).max(4096), batchName: z.string().trim().max(200).optional() }),
+    response: z.object({ batch: batchSchema, job: jobSchema }),
+  }),
+  listBatches: endpoint('GET', '/batches', { response: z.array(batchSchema) }),
+  getBatch: endpoint('GET', '/batches/:id', { params: idParams, response: batchSchema }),
+  listBatchRows: endpoint('GET', '/batches/:id/rows', { params: idParams, query: listQuerySchema, response: pageSchema }),
+  listUnreadable: endpoint('GET', '/batches/:id/unreadable', { params: idParams, response: z.array(unreadableSchema) }),
+  fileBatch: endpoint('POST', '/batches/:id/file', { params: idParams, response: z.object({ filed: z.number(), batch: batchSchema }) }),
+  listCatalogue: endpoint('GET', '/catalogue', { query: listQuerySchema, response: pageSchema }),
+  countCategories: endpoint('GET', '/catalogue/categories', {
+    query: filterSchema,
+    response: z.array(z.object({ category: z.string(), subCategory: z.string(), catId: z.string(), count: z.number() })),
+  }),
+  getSound: endpoint('GET', '/sounds/:id', {
+    params: idParams,
+    response: z.object({ row: soundRowSchema, copies: z.array(copySchema), revisions: z.array(revisionSchema) }),
+  }),
+  editRecords: endpoint('PATCH', '/records', {
+    body: z.strictObject({ selection: selectionSchema, edit: recordEditSchema }),
+    response: changeSchema,
+  }),
+  suggest: endpoint('POST', '/suggestions', {
+    body: z.strictObject({ copyIds: z.array(z.number().int().positive()).min(1).max(1000) }),
+    response: z.array(z.object({ copyId: z.number(), suggestions: z.array(suggestionSchema) })),
+  }),
+  acceptSuggestions: endpoint('POST', '/suggestions/accept', {
+    body: z.strictObject({ selection: selectionSchema, minimumScore: z.number().min(0).max(1) }),
+    response: changeSchema,
+  }),
+  undoLast: endpoint('POST', '/undo', { response: z.object({ summary: z.string(), job: jobSchema.nullable() }) }),
+  undoChange: endpoint('POST', '/changes/:id/undo', { params: idParams, response: changeSchema }),
+  makePlan: endpoint('POST', '/plans', { body: newPlanSchema, response: planSchema }),
+  getPlan: endpoint('GET', '/plans/:id', { params: idParams, response: planSchema }),
+  listPlanItems: endpoint('GET', '/plans/:id/items', {
+    params: idParams,
+    query: z.object({ after: z.coerce.number().int().min(0).default(0), limit: z.coerce.number().int().min(1).max(1000).default(300) }),
+    response: z.object({ items: z.array(planItemSchema), next: z.number().nullable() }),
+  }),
+  runPlan: endpoint('POST', '/plans/:id/run', {
+    params: idParams,
+    body: z.strictObject({ onlyItemId: z.number().int().positive().optional() }),
+    response: jobSchema,
+  }),
+  undoPlan: endpoint('POST', '/plans/:id/undo', { params: idParams, response: jobSchema }),
+  listJobs: endpoint('GET', '/jobs', { response: z.array(jobSchema) }),
+  cancelJob: endpoint('POST', '/jobs/:id/cancel', { params: z.object({ id: z.uuid() }), response: jobSchema }),
+};
+
+export type Api = typeof api;

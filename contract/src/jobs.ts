@@ -1,0 +1,32 @@
+import { z } from 'zod';
+
+export const jobKindSchema = z.enum(['index', 'rename', 'write', 'undo']);
+export type JobKind = z.infer<typeof jobKindSchema>;
+
+export const jobStateSchema = z.enum(['waiting', 'running', 'done', 'failed', 'cancelled']);
+
+export const jobSchema = z.object({
+  id: z.string(),
+  kind: jobKindSchema,
+  title: z.string(),
+  state: jobStateSchema,
+  /** Items in all; null while they are still being counted. */
+  total: z.number().nullable(),
+  done: z.number(),
+  failed: z.number(),
+  /** What the job worked on: a batch or a plan. */
+  batchId: z.number().nullable(),
+  planId: z.number().nullable(),
+  result: z.record(z.string(), z.number()),
+  error: z.object({ code: z.string(), message: z.string(), remedy: z.string() }).nullable(),
+  createdAt: z.string(),
+  finishedAt: z.string().nullable(),
+});
+export type Job = z.infer<typeof jobSchema>;
+
+/** What travels by server-sent events. */
+export const liveEventSchema = z.discriminatedUnion('type', [
+  z.object({ type: z.literal('job'), job: jobSchema }),
+  z.object({ type: z.literal('records'), soundIds: z.array(z.number()) }),
+]);
+export type LiveEvent = z.infer<typeof liveEventSchema>;

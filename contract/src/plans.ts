@@ -1,0 +1,49 @@
+import { z } from 'zod';
+import { selectionSchema } from './selection.ts';
+
+export const planKindSchema = z.enum(['rename', 'write']);
+export type PlanKind = z.infer<typeof planKindSchema>;
+
+export const planStateSchema = z.enum(['ready', 'running', 'done', 'undoing', 'undone']);
+
+export const planSchema = z.object({
+  id: z.number(),
+  kind: planKindSchema,
+  state: planStateSchema,
+  batchId: z.number().nullable(),
+  person: z.string(),
+  createdAt: z.string(),
+  counts: z.object({
+    all: z.number(),
+    /** Items that will change something. */
+    runnable: z.number(),
+    /** Items that are right already. */
+    unchanged: z.number(),
+    /** Items that cannot run until somebody corrects something. */
+    blocked: z.number(),
+    done: z.number(),
+    failed: z.number(),
+    undone: z.number(),
+  }),
+});
+export type Plan = z.infer<typeof planSchema>;
+
+export const itemStateSchema = z.enum(['planned', 'unchanged', 'blocked', 'started', 'done', 'failed', 'undoing', 'undone']);
+export type ItemState = z.infer<typeof itemStateSchema>;
+
+export const planItemSchema = z.object({
+  id: z.number(),
+  copyId: z.number(),
+  folder: z.string(),
+  driveName: z.string(),
+  state: itemStateSchema,
+  before: z.record(z.string(), z.unknown()),
+  after: z.record(z.string(), z.unknown()),
+  blocks: z.record(z.string(), z.string()),
+  problems: z.array(
+    z.object({ code: z.string(), severity: z.enum(['error', 'notice']), block: z.string().optional(), message: z.string(), remedy: z.string().optional() }),
+  ),
+});
+export type PlanItem = z.infer<typeof planItemSchema>;
+
+export const newPlanSchema = z.strictObject({ kind: planKindSchema, selection: selectionSchema, batchId: z.number().int().positive().optional() });

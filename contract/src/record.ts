@@ -1,0 +1,84 @@
+import { FIELDS, type FieldDefinition, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
+import { z } from 'zod';
+
+const MAX_TEXT = 20_000;
+const MAX_KEYWORDS = 500;
+
+function fieldSchema(field: FieldDefinition): z.ZodType {
+  if (field.kind === 'list') return z.array(z.string().max(MAX_TEXT)).max(MAX_KEYWORDS);
+  if (field.kind === 'integer' || field.kind === 'number') return z.number().nullable();
+  return z.string().max(MAX_TEXT);
+}
+
+/** The record of a sound, made from core's table of fields. */
+export const recordSchema = z.object(
+  Object.fromEntries(FIELDS.map((field) => [field.name, fieldSchema(field)])),
+) as unknown as z.ZodType<SoundRecord>;
+
+/** A change to one or many records; core's applyEdit says what it means. */
+export const recordEditSchema = z.strictObject({
+  set: (
+    z.strictObject(Object.fromEntries(FIELDS.map((field) => [field.name, fieldSchema(field).nullable().optional()]))) as unknown as z.ZodType<{
+      [Name in FieldName]?: SoundRecord[Name] | null;
+    }>
+  ).optional(),
+  addKeywords: z.array(z.string().max(MAX_TEXT)).max(MAX_KEYWORDS).optional(),
+  removeKeywords: z.array(z.string().max(MAX_TEXT)).max(MAX_KEYWORDS).optional(),
+});
+
+export const copyStateSchema = z.enum(['inStep', 'behind', 'ahead', 'split', 'away', 'gone']);
+export type CopyState = z.infer<typeof copyStateSchema>;
+
+export const issueSchema = z.object({ code: z.string(), message: z.string(), offsetBytes: z.number().optional() });
+
+export const factsSchema = z.object({
+  container: z.string(),
+  codec: z.string(),
+  sampleRateHz: z.number(),
+  bitDepth: z.number(),
+  channels: z.number(),
+  frames: z.number(),
+  durationSeconds: z.number(),
+});
+
+/** One row of a list of sounds: in a batch a row is a copy, in the catalogue a sound with its first copy. */
+export const soundRowSchema = z.object({
+  soundId: z.number(),
+  copyId: z.number(),
+  name: z.string(),
+  folder: z.string(),
+  driveId: z.string(),
+  driveName: z.string(),
+  sizeBytes: z.number(),
+  facts: factsSchema,
+  record: recordSchema,
+  revision: z.number(),
+  state: copyStateSchema,
+  copyCount: z.number(),
+  filed: z.boolean(),
+  issues: z.array(issueSchema),
+});
+export type SoundRow = z.infer<typeof soundRowSchema>;
+
+export const copySchema = z.object({
+  copyId: z.number(),
+  driveName: z.string(),
+  folder: z.string(),
+  name: z.string(),
+  sizeBytes: z.number(),
+  container: z.string(),
+  state: copyStateSchema,
+  issues: z.array(issueSchema),
+});
+export type CopyDetail = z.infer<typeof copySchema>;
+
+export const revisionSchema = z.object({
+  revision: z.number(),
+  person: z.string(),
+  at: z.string(),
+  kind: z.string(),
+  summary: z.string(),
+  before: z.record(z.string(), z.unknown()),
+  after: z.record(z.string(), z.unknown()),
+});
+export type Revision = z.infer<typeof revisionSchema>;

@@ -1,0 +1,85 @@
+/**
+ * Every error a person can meet, with what to do about it. The codes are stable: they are stored in the journal and in rows of
+ * unreadable files, and the server maps each to an HTTP status in one place.
+ */
+export const ERROR_REMEDIES = {
+  BAD_REQUEST: 'Correct the marked values and send again.',
+  NOT_FOUND: 'It may have been removed by somebody else; reload the list.',
+  CONFLICT: 'Somebody changed this meanwhile; reload and try again.',
+  PERSON_REQUIRED: 'Choose who you are at the top right, then try again.',
+  INTERNAL: 'Nothing was lost. Try again; if it happens again, send the log of the server.',
+  UNAVAILABLE: 'Wait a moment and try again.',
+  HOST_REFUSED: 'Open Flagstone by the address that it printed at start (127.0.0.1 or localhost).',
+
+  PATH_OUTSIDE_ROOTS: 'Choose a folder below one of the allowed roots, or start Flagstone with --root DIR.',
+  PATH_NOT_FOUND: 'Check the spelling, and that the drive is mounted.',
+  PATH_NOT_A_FOLDER: 'Give the path of a folder.',
+  PATH_NOT_READABLE: 'Give the account that runs Flagstone permission to read it.',
+  SYMLINK_OUTSIDE: 'The link leads out of the drive; move the file onto the drive or add the place it leads to.',
+  NAME_NOT_UTF8: 'Rename the file so that its name is valid UTF-8, then index again.',
+  FILE_VANISHED: 'The file is no longer there. Mount its drive or index the folder again.',
+  FILE_CHANGED: 'The file was changed by another program since Flagstone read it. Index the folder again, then repeat.',
+  FILE_READ_ONLY: 'Give the account that runs Flagstone permission to write to the file and its folder.',
+  FOLDER_READ_ONLY: 'Give the account that runs Flagstone permission to write to the folder.',
+  DISK_FULL: 'Free some space on the drive, then repeat.',
+  NAME_TOO_LONG: 'Shorten a block of the name; file systems allow 255 bytes.',
+  NAME_TAKEN: 'Another file took that name meanwhile. Plan the renaming again.',
+  IO_FAILED: 'The drive reported a fault. Check its cable and health, then repeat.',
+
+  FILE_EMPTY: 'The file has no bytes. Restore it from a backup.',
+  FORMAT_UNKNOWN: 'It is not audio that Flagstone knows. Remove it from the folder or convert it.',
+  FORMAT_DAMAGED: 'Repair it or restore it from a backup; Flagstone leaves it as it is.',
+  FORMAT_NOT_WRITABLE: 'Flagstone writes WAV, BWF and RF64 for now; the record is kept in the catalogue.',
+  CODEC_NOT_SUPPORTED: 'The sound can be described and renamed, but not drawn or measured yet.',
+  AUDIO_CHANGED: 'The write was stopped and the file is as it was. Please report this.',
+  CHUNK_TOO_LARGE: 'A metadata chunk is larger than a metadata chunk can sensibly be; the file is probably damaged.',
+  OUTGROWS_WAV: 'The file would pass 4 GB; convert it to RF64 first.',
+
+  NAME_BLOCKED: 'Fill in the missing blocks or correct the illegal ones, then plan again.',
+  NOTHING_SELECTED: 'Select at least one row.',
+  PLAN_NOT_RUNNABLE: 'Make a new plan.',
+  NOT_UNDOABLE: 'Later changes build on it; undo those first.',
+  FIELD_UNKNOWN: 'Use one of the field names of the record.',
+  FIELD_INVALID: 'Correct the value.',
+  CATEGORY_UNKNOWN: 'Choose a CatID of the category list.',
+  LIST_INVALID: 'The list needs the columns Category, SubCategory, CatID and CatShort.',
+} as const;
+
+export type ErrorCode = keyof typeof ERROR_REMEDIES;
+
+/** The one error type of Flagstone: a stable code, a message saying what and where, and a remedy saying what to do. */
+export class AppError extends Error {
+  readonly code: ErrorCode;
+  readonly details: Record<string, unknown>;
+
+  constructor(code: ErrorCode, message: string, options: { details?: Record<string, unknown>; cause?: unknown } = {}) {
+    super(message, { cause: options.cause });
+    this.name = 'AppError';
+    this.code = code;
+    this.details = options.details ?? {};
+  }
+
+  get remedy(): string {
+    return ERROR_REMEDIES[this.code];
+  }
+}
+
+/** A fault in the bytes of a file, with the format and the offset in bytes where it was met. */
+export class FormatError extends AppError {
+  readonly format: string;
+  readonly offsetBytes: number;
+
+  constructor(code: ErrorCode, format: string, message: string, offsetBytes: number) {
+    super(code, message, { details: { format, offsetBytes } });
+    this.name = 'FormatError';
+    this.format = format;
+    this.offsetBytes = offsetBytes;
+  }
+}
+
+/** A fault that a reader survived: something is off, but the rest was read. */
+export interface Issue {
+  code: string;
+  message: string;
+  offsetBytes?: number;
+}

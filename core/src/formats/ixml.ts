@@ -1,0 +1,63 @@
+import type { Issue } from '../errors.ts';
+import { FormatError } from '../errors.ts';
+import { childOf, editXml, parseXml, textOf, type XmlChanges } from './xml-document.ts';
+
+/**
+ * The iXML chunk (iXML specification; element names from memory of it) with its ASWG block (game audio metadata, likewise from
+ * memory). Element `FLAGSTONE` holds the fields for which no published element exists.
+ */
+export interface IxmlTexts {
+  /** Texts of the root's own elements and of its groups, as `NOTE` or `ASWG/fxName`. */
+  texts: Map<string, string>;
+}
+
+const GROUPS = ['BEXT', 'ASWG', 'FLAGSTONE', 'SPEED'] as const;
+
+/** The chunk's text: a byte order mark decides between UTF-16 and UTF-8; trailing NULs of padding are dropped. */
+export function decodeIxml(contents: Uint8Array): string {
+  const encoding = contents[0] === 0xff && contents[1] === 0xfe ? 'utf-16le' : contents[0] === 0xfe && contents[1] === 0xff ? 'utf-16be' : 'utf-8';
+  let text = new TextDecoder(encoding).decode(contents);
+  if (encoding === 'utf-8' && text.includes('\ufffd')) text = new TextDecoder('windows-1252').decode(contents);
+  const end = text.search(/\0+\s*$/);
+  return end < 0 ? text : text.slice(0, end);
+}
+
+/** Every text of the document that Flagstone knows; a document that is not well-formed gives none, and an issue. */
+export function parseIxml(contents: Uint8Array, offsetBytes: number): { value: IxmlTexts; issues: Issue[] } {
+  const text = decodeIxml(contents);
+  const texts = new Map<string, string>();
+  try {
+    const root = parseXml(text);
+    for (const child of root.children) if (child.children.length === 0 && !texts.has(child.name)) texts.set(child.name, textOf(text, child));
+    for (const name of GROUPS) {
+      for (const child of childOf(root, name)?.children ?? []) {
+        const key = `${name}/${child.name}`;
+        if (!texts.has(key)) texts.set(key, textOf(text, child));
+      }
+    }
+    return { value: { texts }, issues: [] };
+  } catch (error) {
+    if (!(error instanceof FormatError)) throw error;
+    return { value: { texts }, issues: [{ code: 'IXML_INVALID', message: `The iXML chunk: ${error.message}`, offsetBytes }] };
+  }
+}
+
+const NEW_DOCUMENT = '<?xml version="1.0" encoding="UTF-8"?>\n<BWFXML>\n  <IXML_VERSION>3.01</IXML_VERSION>\n</BWFXML>\n';
+
+/**
+ * The chunk's contents with the texts set by their paths (empty removes), in UTF-8. Elements and comments that Flagstone does not
+ * know keep their characters. Throws FormatError when the earlier document is not well-formed.
+ */
+export function writeIxml(earlier: Uint8Array | undefined, paths: ReadonlyMap<string, string>): Uint8Array<ArrayBuffer> {
+  const groups = new Map<string, Map<string, string>>();
+  const texts = new Map<string, string>();
+  for (const [path, value] of paths) {
+    const [group, name] = path.split('/');
+    if (name === undefined) texts.set(path, value);
+    else groups.set(group ?? '', (groups.get(group ?? '') ?? new Map<string, string>()).set(name, value));
+  }
+  const changes: XmlChanges = { texts, groups };
+  const document = earlier && earlier.length > 0 ? decodeIxml(earlier) : NEW_DOCUMENT;
+  const declared = document.replace(/^(\s*<\?xml[^>]*encoding=)(["'])[^"']*\2/, '$1$2UTF-8$2');
+  return new TextEncoder().encode(editXml(declared, changes));
+}

@@ -1,0 +1,93 @@
+import { FormatError, type Issue } from '../errors.ts';
+import { asciiOf, bytesOfAscii, concatBytes, readExactly, viewOf, type ByteSource } from './byte-source.ts';
+
+/** RIFF as in Microsoft's and IBM's "Multimedia Programming Interface and Data Specifications 1.0"; RF64 as in EBU Tech 3306, BW64 as in ITU-R BS.2088. */
+export type RiffForm = 'RIFF' | 'RF64' | 'BW64';
+
+export interface RiffChunk {
+  id: string;
+  /** Where the chunk's eight-byte header begins. */
+  offset: number;
+  /** Where its contents begin. */
+  dataOffset: number;
+  /** Bytes of contents that are there; less than declared when the file is cut short. */
+  sizeBytes: number;
+  /** Bytes up to the next chunk, with header and pad byte. */
+  spanBytes: number;
+}
+
+export interface RiffFile {
+  form: RiffForm;
+  chunks: RiffChunk[];
+  /** Where the last chunk ends; bytes beyond it belong to no chunk and are kept. */
+  endOffset: number;
+}
+
+const UNKNOWN_32 = 0xffffffff;
+const MAX_CHUNKS = 10_000;
+const DS64_MIN_BYTES = 24;
+
+/**
+ * The chunks of a WAVE file in order, found by their headers alone: the audio is skipped by its size. Throws FormatError when it
+ * is no RIFF/WAVE file; survives lying sizes with an issue.
+ */
+export async function readRiffChunks(source: ByteSource): Promise<{ value: RiffFile; issues: Issue[] }> {
+  const header = await readExactly(source, 'RIFF', 0, 12);
+  const form = asciiOf(header.subarray(0, 4));
+  if (!isRiffForm(form) || asciiOf(header.subarray(8, 12)) !== 'WAVE') {
+    throw new FormatError('FORMAT_UNKNOWN', 'RIFF', 'It does not begin with a RIFF/WAVE header.', 0);
+  }
+  const issues: Issue[] = [];
+  const chunks: RiffChunk[] = [];
+  let longSizes: Map<string, number> | undefined;
+  let offset = 12;
+  while (offset + 8 <= source.sizeBytes) {
+    const head = await readExactly(source, 'RIFF', offset, 8);
+    const id = asciiOf(head.subarray(0, 4));
+    if (!/^[\x20-\x7e]{4}$/.test(id) || chunks.length >= MAX_CHUNKS) {
+      issues.push({ code: 'NOT_A_CHUNK', message: `At byte ${offset} stands no chunk; the rest is kept as it is.`, offsetBytes: offset });
+      break;
+    }
+    const stated = viewOf(head).getUint32(4, true);
+    const declared = stated === UNKNOWN_32 ? (longSizes?.get(id) ?? stated) : stated;
+    const room = source.sizeBytes - offset - 8;
+    const sizeBytes = Math.min(declared, room);
+    if (declared > room) {
+      const message = `Chunk “${id}” claims ${declared} bytes, ${room} are there.`;
+      issues.push({ code: 'CHUNK_BEYOND_END', message, offsetBytes: offset });
+    }
+    const pad = sizeBytes % 2 === 1 && sizeBytes < room ? 1 : 0;
+    const chunk: RiffChunk = { id, offset, dataOffset: offset + 8, sizeBytes, spanBytes: 8 + sizeBytes + pad };
+    chunks.push(chunk);
+    if (id === 'ds64' && form !== 'RIFF') longSizes = await readLongSizes(source, chunk);
+    offset += chunk.spanBytes;
+  }
+  return { value: { form, chunks, endOffset: Math.min(offset, source.sizeBytes) }, issues };
+}
+
+function isRiffForm(text: string): text is RiffForm {
+  return text === 'RIFF' || text === 'RF64' || text === 'BW64';
+}
+
+/** EBU Tech 3306 §3.5: riffSize, dataSize and sampleCount as 64-bit numbers, then a table of further long chunks. */
+async function readLongSizes(source: ByteSource, chunk: RiffChunk): Promise<Map<string, number>> {
+  if (chunk.sizeBytes < DS64_MIN_BYTES) {
+    throw new FormatError('FORMAT_DAMAGED', 'RF64', 'Its ds64 chunk is too short to hold the sizes.', chunk.offset);
+  }
+  const bytes = await readExactly(source, 'RF64', chunk.dataOffset, Math.min(chunk.sizeBytes, 64 * 1024));
+  const view = viewOf(bytes);
+  const sizes = new Map<string, number>([['data', Number(view.getBigUint64(8, true))]]);
+  const entries = bytes.length >= 28 ? view.getUint32(24, true) : 0;
+  for (let at = 28, entry = 0; entry < entries && at + 12 <= bytes.length; entry += 1, at += 12) {
+    sizes.set(asciiOf(bytes.subarray(at, at + 4)), Number(view.getBigUint64(at + 4, true)));
+  }
+  return sizes;
+}
+
+/** A chunk's bytes: header, contents, pad byte. */
+export function riffChunkBytes(id: string, contents: Uint8Array): Uint8Array<ArrayBuffer> {
+  const header = new Uint8Array(8);
+  header.set(bytesOfAscii(id));
+  viewOf(header).setUint32(4, contents.length, true);
+  return concatBytes([header, contents, new Uint8Array(contents.length % 2)]);
+}

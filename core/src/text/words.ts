@@ -1,0 +1,32 @@
+/**
+ * The words of a file name or folder, lower-case: split at everything that is no letter, at digits, and inside camelCase.
+ * Accents are dropped, so that "café" and "cafe" are one word.
+ */
+export function wordsOf(text: string): string[] {
+  return text
+    .normalize('NFKD')
+    .replace(/\p{M}/gu, '')
+    .replace(/(\p{Ll})(\p{Lu})/gu, '$1 $2')
+    .replace(/(\p{Lu})(\p{Lu}\p{Ll})/gu, '$1 $2')
+    .toLowerCase()
+    .split(/[^\p{L}']+/u)
+    .map((word) => word.replace(/^'+|'+$|'s$/g, ''))
+    .filter((word) => word !== '');
+}
+
+const DOUBLED = /([bdfgmnprt])\1$/;
+
+/**
+ * A word without its English inflection (plural, -ing, -ed, -er of doubled consonants), so that "doors", "slamming" and "slammed" meet
+ * "door" and "slam". A light stemmer of our own: it only has to map both sides alike.
+ */
+export function stemOf(word: string): string {
+  if (word.length <= 3) return word;
+  let stem = word;
+  if (stem.endsWith('ies') && stem.length > 4) stem = `${stem.slice(0, -3)}y`;
+  else if (/(?:ss|sh|ch|x|z)es$/.test(stem)) stem = stem.slice(0, -2);
+  else if (stem.endsWith('s') && !/(?:ss|us|is)$/.test(stem)) stem = stem.slice(0, -1);
+  if (stem.endsWith('ing') && stem.length > 5) stem = stem.slice(0, -3).replace(DOUBLED, '$1');
+  else if (stem.endsWith('ed') && stem.length > 4) stem = stem.slice(0, -2).replace(DOUBLED, '$1');
+  return stem.length > 3 && stem.endsWith('e') ? stem.slice(0, -1) : stem;
+}

@@ -1,0 +1,192 @@
+import type { CategoryList } from './category-list.ts';
+
+/**
+ * File names of the Universal Category System, a row of blocks:
+ * `CatID[-UserCategory]_[VendorCategory-]FXName_CreatorID_SourceID[_UserData]`.
+ */
+export const BLOCK_NAMES = [
+  'catId',
+  'userCategory',
+  'vendorCategory',
+  'fxName',
+  'creatorId',
+  'sourceId',
+  'userData',
+] as const;
+export type BlockName = (typeof BLOCK_NAMES)[number];
+export type NameBlocks = Partial<Record<BlockName, string>>;
+
+export const REQUIRED_BLOCKS: readonly BlockName[] = ['catId', 'fxName', 'creatorId', 'sourceId'];
+
+/** The words that a person sees for a block: the standard's own. */
+export const BLOCK_LABELS: Record<BlockName, string> = {
+  catId: 'CatID',
+  userCategory: 'UserCategory',
+  vendorCategory: 'VendorCategory',
+  fxName: 'FXName',
+  creatorId: 'CreatorID',
+  sourceId: 'SourceID',
+  userData: 'UserData',
+};
+
+export type NameProblemCode =
+  | 'BLOCK_MISSING'
+  | 'CATID_UNKNOWN'
+  | 'CHARACTERS_REPLACED'
+  | 'NAME_TOO_LONG'
+  | 'CATID_CASE'
+  | 'BLOCKS_TOO_FEW';
+
+/** An `error` stops the renaming of that file; a `notice` only tells what was changed to make the name legal. */
+export interface NameProblem {
+  code: NameProblemCode;
+  severity: 'error' | 'notice';
+  block: BlockName;
+  message: string;
+}
+
+export interface PlannedName {
+  /** The whole file name with its extension; empty blocks are left out. */
+  name: string;
+  /** The blocks as they stand in the name, cleaned. */
+  blocks: NameBlocks;
+  problems: NameProblem[];
+}
+
+/** Most bytes of a file name on Linux, macOS and Windows file systems (common practice; Windows counts UTF-16 units). */
+export const MAX_NAME_BYTES = 255;
+/** Room kept for a counter such as ` 01` when the name is taken. */
+export const COUNTER_BYTES = 4;
+
+// Illegal on Windows, plus the control characters; `/` and NUL are illegal everywhere.
+// eslint-disable-next-line no-control-regex -- control characters are what is looked for
+const ILLEGAL = /[<>:"/\\|?*\u0000-\u001f\u007f]/g;
+
+/** Builds the name that the blocks give. `extension` carries its dot and is kept as it is. */
+export function buildName(fields: NameBlocks, extension: string, categories: CategoryList): PlannedName {
+  const problems: NameProblem[] = [];
+  const blocks: NameBlocks = {};
+  for (const block of BLOCK_NAMES) {
+    const given = (fields[block] ?? '').normalize('NFC').trim();
+    const clean = cleanBlock(block, given);
+    if (clean !== '') blocks[block] = clean;
+    if (clean !== given && clean !== '') {
+      const message = `${BLOCK_LABELS[block]} “${given}” becomes “${clean}”: separators and illegal characters are not allowed in it.`;
+      problems.push({ code: 'CHARACTERS_REPLACED', severity: 'notice', block, message });
+    }
+    if (clean === '' && REQUIRED_BLOCKS.includes(block)) {
+      const message = `${BLOCK_LABELS[block]} is missing.`;
+      problems.push({ code: 'BLOCK_MISSING', severity: 'error', block, message });
+    }
+  }
+  checkCatId(blocks, categories, problems);
+  const name = joinBlocks(blocks) + extension;
+  const bytes = new TextEncoder().encode(name).length;
+  if (bytes > MAX_NAME_BYTES - COUNTER_BYTES) {
+    const message = `The name has ${bytes} bytes; ${MAX_NAME_BYTES - COUNTER_BYTES} fit. Shorten the FXName.`;
+    problems.push({ code: 'NAME_TOO_LONG', severity: 'error', block: 'fxName', message });
+  }
+  return { name, blocks, problems };
+}
+
+function checkCatId(blocks: NameBlocks, categories: CategoryList, problems: NameProblem[]): void {
+  if (blocks.catId === undefined) return;
+  const known = categories.find(blocks.catId);
+  if (!known) {
+    const message = `CatID “${blocks.catId}” is not in the category list (${categories.source}).`;
+    problems.push({ code: 'CATID_UNKNOWN', severity: 'error', block: 'catId', message });
+  } else if (known.catId !== blocks.catId) {
+    const message = `CatID “${blocks.catId}” is written “${known.catId}”.`;
+    problems.push({ code: 'CATID_CASE', severity: 'notice', block: 'catId', message });
+    blocks.catId = known.catId;
+  }
+}
+
+function joinBlocks(blocks: NameBlocks): string {
+  const first = [blocks.catId, blocks.userCategory].filter(isFilled).join('-');
+  const second = [blocks.vendorCategory, blocks.fxName].filter(isFilled).join('-');
+  return [first, second, blocks.creatorId, blocks.sourceId, blocks.userData].filter(isFilled).join('_');
+}
+
+function isFilled(value: string | undefined): value is string {
+  return value !== undefined && value !== '';
+}
+
+/**
+ * The value as it may stand in a block: `_` separates blocks, so it becomes a space everywhere but in UserData, the last block;
+ * a `-` that would be read as the end of a VendorCategory becomes a space; identifiers hold no spaces; no trailing dots.
+ */
+function cleanBlock(block: BlockName, value: string): string {
+  let clean = value.replace(ILLEGAL, ' ');
+  if (block !== 'userData') clean = clean.replaceAll('_', ' ');
+  if (block === 'catId') clean = clean.replaceAll('-', ' ');
+  if (block === 'fxName' || block === 'vendorCategory') clean = clean.replace(HYPHEN_IN_WORD, ' ');
+  clean = clean.replace(/\s+/g, block === 'creatorId' || block === 'sourceId' || block === 'catId' ? '' : ' ');
+  return clean.replace(/^[\s-]+|[\s.-]+$/g, '');
+}
+
+/** A hyphen without a space on both sides; ` - ` inside an FXName is harmless. */
+const HYPHEN_IN_WORD = /(?<! )-|-(?! )/g;
+
+export interface ParsedName {
+  blocks: NameBlocks;
+  /** The counter of a taken name (` 01`), when there is one. */
+  counter?: number;
+  problems: NameProblem[];
+}
+
+/**
+ * The blocks of a file name without its extension; undefined when it is not in UCS form: fewer than four blocks, or a first
+ * block that is no CatID of the list. A CatID in the wrong case is repaired with a notice.
+ */
+export function parseName(baseName: string, categories: CategoryList): ParsedName | undefined {
+  const parts = baseName.normalize('NFC').split('_').map((part) => part.trim());
+  const [first = '', second = '', creatorId = '', sourceWithCounter = '', ...rest] = parts;
+  if (parts.length < 4 || second === '') return undefined;
+  const dash = first.indexOf('-');
+  const catId = dash < 0 ? first : first.slice(0, dash);
+  const category = categories.find(catId);
+  if (!category) return undefined;
+
+  const problems: NameProblem[] = [];
+  if (category.catId !== catId) {
+    const message = `CatID “${catId}” is written “${category.catId}”.`;
+    problems.push({ code: 'CATID_CASE', severity: 'notice', block: 'catId', message });
+  }
+  const counterMatch = rest.length === 0 ? / (\d{2,})$/.exec(sourceWithCounter) : null;
+  const sourceId = counterMatch ? sourceWithCounter.slice(0, counterMatch.index) : sourceWithCounter;
+  const vendorDash = second.search(HYPHEN_IN_WORD);
+  const blocks: NameBlocks = { catId: category.catId };
+  if (dash >= 0) blocks.userCategory = first.slice(dash + 1);
+  if (vendorDash > 0) blocks.vendorCategory = second.slice(0, vendorDash);
+  blocks.fxName = vendorDash > 0 ? second.slice(vendorDash + 1) : second;
+  if (creatorId !== '') blocks.creatorId = creatorId;
+  if (sourceId !== '') blocks.sourceId = sourceId;
+  if (rest.length > 0) blocks.userData = rest.join('_');
+  return counterMatch ? { blocks, counter: Number(counterMatch[1]), problems } : { blocks, problems };
+}
+
+/** Splits a file name into base and extension (with its dot); a leading dot does not begin an extension. */
+export function splitExtension(fileName: string): { base: string; extension: string } {
+  const dot = fileName.lastIndexOf('.');
+  if (dot <= 0) return { base: fileName, extension: '' };
+  return { base: fileName.slice(0, dot), extension: fileName.slice(dot) };
+}
+
+/** Two names with the same key cannot stand side by side on a file system that ignores case or normalises Unicode. */
+export function nameKey(fileName: string): string {
+  return fileName.normalize('NFC').toLowerCase();
+}
+
+/**
+ * The name itself when it is free, else the first of ` 01`, ` 02` ... before the extension that is. `isTaken` is asked with the
+ * nameKey of each candidate.
+ */
+export function freeName(fileName: string, isTaken: (key: string) => boolean): string {
+  if (!isTaken(nameKey(fileName))) return fileName;
+  const { base, extension } = splitExtension(fileName);
+  for (let counter = 1; ; counter += 1) {
+    const candidate = `${base} ${String(counter).padStart(2, '0')}${extension}`;
+    if (!isTaken(nameKey(candidate))) return candidate;
+  }
+}

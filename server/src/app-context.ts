@@ -1,0 +1,20 @@
+import type { CategoryList } from '@flagstone/core/ucs/category-list';
+import type { CategorySuggester } from '@flagstone/core/suggest/suggest-category';
+import type { Logger } from 'pino';
+import type { Database } from './db/connect.ts';
+import type { AllowedRoots } from './drives/roots.ts';
+import type { WorkerPool } from './drives/worker-pool.ts';
+import type { JobQueue } from './jobs/job-queue.ts';
+import type { LiveEvents } from './services/live-events.ts';
+
+/** What services work with; made once at start and handed down, so that tests can make their own. */
+export interface AppContext {
+  db: Database;
+  roots: AllowedRoots;
+  workers: WorkerPool;
+  categories: CategoryList;
+  suggester: CategorySuggester;
+  live: LiveEvents;
+  jobs: JobQueue;
+  log: Logger;
+}

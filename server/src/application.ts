@@ -1,0 +1,58 @@
+import { CategorySuggester } from '@flagstone/core/suggest/suggest-category';
+import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
+import type { Logger } from 'pino';
+import type { AppContext } from './app-context.ts';
+import { connect } from './db/connect.ts';
+import { people } from './db/schema.ts';
+import { AllowedRoots } from './drives/roots.ts';
+import { WorkerPool } from './drives/worker-pool.ts';
+import { indexJob } from './jobs/index-job.ts';
+import { JobQueue } from './jobs/job-queue.ts';
+import { recoverJournal, runPlanJob, undoPlanJob } from './jobs/plan-jobs.ts';
+import { LiveEvents } from './services/live-events.ts';
+
+/** Two made-up people, so that every change has somebody who made it until there is a sign-in. */
+const FIRST_PEOPLE = [
+  { name: 'Orla Venn', initials: 'OV' },
+  { name: 'Tobias Reed', initials: 'TR' },
+];
+
+export interface Application {
+  context: AppContext;
+  close: () => Promise<void>;
+}
+
+/** Database, worker threads and live events, without taking jobs from the queue: what a command needs beside a running server. */
+export async function openContext(connectionString: string, rootFolders: readonly string[], log: Logger): Promise<Application> {
+  const connection = await connect(connectionString);
+  const roots = await AllowedRoots.of(rootFolders);
+  const live = await LiveEvents.listen(connectionString, log);
+  const jobs = new JobQueue(connectionString, connection.db, live, log);
+  const categories = builtInCategoryList();
+  const workers = new WorkerPool();
+  const context: AppContext = { db: connection.db, roots, workers, categories, suggester: new CategorySuggester(categories), live, jobs, log };
+  await connection.db.insert(people).values(FIRST_PEOPLE).onConflictDoNothing();
+  return {
+    context,
+    close: async () => {
+      await live.close();
+      await workers.close();
+      await connection.close();
+    },
+  };
+}
+
+/** Everything but the HTTP server: a context with interrupted work settled and jobs running. */
+export async function openApplication(connectionString: string, rootFolders: readonly string[], log: Logger): Promise<Application> {
+  const { context, close } = await openContext(connectionString, rootFolders, log);
+  const settled = await recoverJournal(context);
+  if (settled > 0) log.info({ settled }, 'settled interrupted changes of files');
+  await context.jobs.start(context, { index: indexJob, rename: runPlanJob, write: runPlanJob, undo: undoPlanJob });
+  return {
+    context,
+    close: async () => {
+      await context.jobs.stop();
+      await close();
+    },
+  };
+}

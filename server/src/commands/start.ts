@@ -1,0 +1,62 @@
+import { spawn } from 'node:child_process';
+import { existsSync } from 'node:fs';
+import { mkdir, readdir } from 'node:fs/promises';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { parseArgs } from 'node:util';
+import pino from 'pino';
+import { openApplication } from '../application.ts';
+import { startLocalPostgres } from '../db/local-postgres.ts';
+import { httpServer } from '../http-server.ts';
+import { addDrive } from '../services/drives.ts';
+import { defaultDataFolder, PROJECT_FOLDER, UsageError } from './usage.ts';
+
+const DEFAULT_PORT = 4780;
+const DEMO_PROGRAM = fileURLToPath(new URL('../../../demo/src/main.ts', import.meta.url));
+
+/** `start`: database, demo collection, web server; runs until it is told to stop. */
+export async function start(args: string[]): Promise<number> {
+  const { values } = parseArgs({
+    args,
+    options: { port: { type: 'string' }, data: { type: 'string' }, empty: { type: 'boolean', default: false }, root: { type: 'string', multiple: true } },
+  });
+  const port = Number(values.port ?? DEFAULT_PORT);
+  if (!Number.isInteger(port) || port < 0 || port > 65535) throw new UsageError(`--port needs a number from 0 to 65535, not “${values.port}”`);
+  const dataFolder = path.resolve(values.data ?? defaultDataFolder());
+  await mkdir(dataFolder, { recursive: true });
+  const log = pino({ level: process.env['FLAGSTONE_LOG'] ?? 'warn' }, pino.destination(2));
+
+  const demoFolder = path.join(dataFolder, 'demo');
+  const demoDrives = path.join(demoFolder, 'drives');
+  const [postgres] = await Promise.all([startLocalPostgres(dataFolder), values.empty ? undefined : makeDemo(demoFolder)]);
+  const fromEnvironment = (process.env['FLAGSTONE_ROOTS'] ?? '').split(':').filter((root) => root !== '');
+  const roots = [...(values.root ?? []), ...fromEnvironment].map((root) => path.resolve(root));
+  if (existsSync(demoDrives) && !values.empty) roots.push(demoDrives);
+
+  const application = await openApplication(postgres.connectionString, roots, log);
+  if (!values.empty) for (const name of await readdir(demoDrives)) await addDrive(application.context, path.join(demoDrives, name));
+  const listening = httpServer(application.context).listen(port, '127.0.0.1');
+  await new Promise((resolve, reject) => listening.once('listening', resolve).once('error', reject));
+  const address = listening.address();
+  const actualPort = typeof address === 'object' && address ? address.port : port;
+  process.stdout.write(`Flagstone runs at http://127.0.0.1:${actualPort}/ with its data in ${dataFolder}\n`);
+  process.stdout.write(`Allowed roots: ${roots.join(', ') || 'none (add folders with --root DIR)'}\n`);
+  process.stdout.write('Choose a person at the top right: Orla Venn or Tobias Reed. Stop with Ctrl+C.\n');
+
+  await new Promise<void>((resolve) => process.once('SIGINT', () => resolve()).once('SIGTERM', () => resolve()));
+  listening.close();
+  listening.closeAllConnections();
+  await application.close();
+  if (postgres.started) await postgres.stop();
+  return 0;
+}
+
+/** The demo is a program of its own: the server knows nothing of it but the folder. */
+function makeDemo(folder: string): Promise<void> {
+  if (existsSync(path.join(folder, 'drives'))) return Promise.resolve();
+  process.stdout.write('Making the demo collection, once, in about half a minute\n');
+  return new Promise((resolve, reject) => {
+    const child = spawn(process.execPath, ['--import', 'tsx', DEMO_PROGRAM, folder], { stdio: 'inherit', cwd: PROJECT_FOLDER });
+    child.once('error', reject).once('exit', (code) => (code === 0 ? resolve() : reject(new Error(`the demo generator ended with ${code}`))));
+  });
+}

@@ -1,0 +1,26 @@
+import { fileURLToPath } from 'node:url';
+import { drizzle, type NodePgDatabase } from 'drizzle-orm/node-postgres';
+import { migrate } from 'drizzle-orm/node-postgres/migrator';
+import pg from 'pg';
+import * as schema from './schema.ts';
+
+export type Database = NodePgDatabase<typeof schema>;
+/** A database or a transaction on it. */
+export type Queryable = Pick<Database, 'select' | 'insert' | 'update' | 'delete' | 'execute'>;
+
+// PostgreSQL's bigint and count() arrive as text; every one of ours stays below 2^53.
+pg.types.setTypeParser(pg.types.builtins.INT8, Number);
+
+export interface Connection {
+  db: Database;
+  pool: pg.Pool;
+  close: () => Promise<void>;
+}
+
+/** A pool on the database, with the migrations applied. */
+export async function connect(connectionString: string): Promise<Connection> {
+  const pool = new pg.Pool({ connectionString, max: 12 });
+  const db = drizzle(pool, { schema });
+  await migrate(db, { migrationsFolder: fileURLToPath(new URL('../../migrations', import.meta.url)) });
+  return { db, pool, close: () => pool.end() };
+}

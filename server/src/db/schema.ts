@@ -1,0 +1,306 @@
+import type { Issue } from '@flagstone/core/errors';
+import type { SoundRecord } from '@flagstone/core/record/fields';
+import { sql } from 'drizzle-orm';
+import {
+  bigint,
+  bigserial,
+  boolean,
+  customType,
+  doublePrecision,
+  index,
+  integer,
+  jsonb,
+  pgTable,
+  primaryKey,
+  real,
+  serial,
+  smallint,
+  text,
+  timestamp,
+  unique,
+  uniqueIndex,
+  uuid,
+} from 'drizzle-orm/pg-core';
+
+/**
+ * The tables, laid out for a million sounds. A sound is its audio; copies are files that hold it; the record is its metadata with a
+ * revision number. Whether a copy is in step follows from `carriesRevision` and `changedOutside`, so that editing ten thousand
+ * records rewrites no copy.
+ */
+const bytea = customType<{ data: Buffer }>({ dataType: () => 'bytea' });
+const tsvector = customType<{ data: string }>({ dataType: () => 'tsvector' });
+const at = (name: string) => timestamp(name, { withTimezone: true });
+const created = () => at('created_at').notNull().defaultNow();
+const textField = (name: string) => text(name).notNull().default('');
+
+export const people = pgTable('people', {
+  id: serial('id').primaryKey(),
+  name: text('name').notNull().unique(),
+  initials: text('initials').notNull(),
+});
+
+export const collections = pgTable('collections', {
+  id: serial('id').primaryKey(),
+  name: text('name').notNull().unique(),
+});
+
+export const drives = pgTable('drives', {
+  id: uuid('id').primaryKey().defaultRandom(),
+  name: text('name').notNull(),
+  /** What tells the drive from others wherever it is mounted. */
+  identity: text('identity').notNull().unique(),
+  rootPath: text('root_path').notNull(),
+  createdAt: created(),
+  lastIndexedAt: at('last_indexed_at'),
+});
+
+export const folders = pgTable(
+  'folders',
+  {
+    id: serial('id').primaryKey(),
+    driveId: uuid('drive_id').notNull().references(() => drives.id),
+    /** Below the drive's root, `/` between parts, empty for the root itself. */
+    path: text('path').notNull(),
+    collectionId: integer('collection_id').notNull().references(() => collections.id),
+    addedBy: integer('added_by').notNull().references(() => people.id),
+    createdAt: created(),
+  },
+  (table) => [unique().on(table.driveId, table.path)],
+);
+
+export const sounds = pgTable(
+  'sounds',
+  {
+    id: bigserial('id', { mode: 'number' }).primaryKey(),
+    /** Identity while indexing, see core's audio/digest.ts. */
+    quickDigest: text('quick_digest').notNull(),
+    /** Follows in the background; null until then. */
+    fullDigest: text('full_digest'),
+    digestVersion: smallint('digest_version').notNull(),
+    codec: text('codec').notNull(),
+    sampleFormat: text('sample_format').notNull(),
+    sampleRateHz: integer('sample_rate_hz').notNull(),
+    bitDepth: smallint('bit_depth').notNull(),
+    channels: smallint('channels').notNull(),
+    channelMask: bigint('channel_mask', { mode: 'number' }),
+    frames: bigint('frames', { mode: 'number' }).notNull(),
+    durationSeconds: doublePrecision('duration_seconds').notNull(),
+    addedBy: integer('added_by').notNull().references(() => people.id),
+    createdAt: created(),
+    /** When it was filed into the catalogue; null while in preparation. */
+    filedAt: at('filed_at'),
+  },
+  (table) => [
+    uniqueIndex('sounds_quick_digest').on(table.quickDigest),
+    index('sounds_full_digest').on(table.fullDigest),
+    index('sounds_filed').on(table.id).where(sql`${table.filedAt} is not null`),
+    index('sounds_duration').on(table.durationSeconds, table.id),
+  ],
+);
+
+export const records = pgTable(
+  'records',
+  {
+    soundId: bigint('sound_id', { mode: 'number' }).primaryKey().references(() => sounds.id),
+    revision: integer('revision').notNull().default(1),
+    fxName: textField('fx_name'),
+    description: textField('description'),
+    keywords: text('keywords').array().notNull().default(sql`'{}'`),
+    notes: textField('notes'),
+    category: textField('category'),
+    subCategory: textField('sub_category'),
+    catId: textField('cat_id'),
+    userCategory: textField('user_category'),
+    vendorCategory: textField('vendor_category'),
+    userData: textField('user_data'),
+    library: textField('library'),
+    sourceId: textField('source_id'),
+    creator: textField('creator'),
+    creatorId: textField('creator_id'),
+    publisher: textField('publisher'),
+    copyright: textField('copyright'),
+    licence: textField('licence'),
+    licenceUrl: textField('licence_url'),
+    recordedOn: textField('recorded_on'),
+    location: textField('location'),
+    microphone: textField('microphone'),
+    project: textField('project'),
+    form: textField('form'),
+    weight: smallint('weight'),
+    activity: smallint('activity'),
+    rating: smallint('rating'),
+    tempo: doublePrecision('tempo'),
+    key: textField('key'),
+    composer: textField('composer'),
+    /** Words of all fields and of the paths of all copies; see services/search.ts. */
+    search: tsvector('search').notNull().default(sql`''`),
+    updatedAt: at('updated_at').notNull().defaultNow(),
+  },
+  (table) => [
+    index('records_search').using('gin', table.search),
+    index('records_cat_id').on(table.catId, table.soundId),
+    index('records_category').on(table.category, table.soundId),
+    index('records_fx_name').on(table.fxName, table.soundId),
+    index('records_library').on(table.library, table.soundId),
+  ],
+);
+
+/** One act of a person that changed records: an edit, accepted suggestions, an undo. Undone as one. */
+export const changes = pgTable('changes', {
+  id: bigserial('id', { mode: 'number' }).primaryKey(),
+  personId: integer('person_id').notNull().references(() => people.id),
+  kind: text('kind').notNull(),
+  summary: text('summary').notNull(),
+  /** The change that this one took back. */
+  undoes: bigint('undoes', { mode: 'number' }),
+  undoneBy: bigint('undone_by', { mode: 'number' }),
+  createdAt: created(),
+});
+
+export const recordRevisions = pgTable(
+  'record_revisions',
+  {
+    soundId: bigint('sound_id', { mode: 'number' }).notNull().references(() => sounds.id),
+    revision: integer('revision').notNull(),
+    changeId: bigint('change_id', { mode: 'number' }).notNull().references(() => changes.id),
+    /** The changed fields only. */
+    before: jsonb('before').$type<Partial<SoundRecord>>().notNull(),
+    after: jsonb('after').$type<Partial<SoundRecord>>().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.soundId, table.revision] }), index('record_revisions_change').on(table.changeId)],
+);
+
+export const copies = pgTable(
+  'copies',
+  {
+    id: bigserial('id', { mode: 'number' }).primaryKey(),
+    soundId: bigint('sound_id', { mode: 'number' }).notNull().references(() => sounds.id),
+    driveId: uuid('drive_id').notNull().references(() => drives.id),
+    folder: text('folder').notNull(),
+    name: text('name').notNull(),
+    sizeBytes: bigint('size_bytes', { mode: 'number' }).notNull(),
+    /** Modification time in milliseconds since 1970, with fractions. */
+    mtimeMs: doublePrecision('mtime_ms').notNull(),
+    inode: text('inode').notNull(),
+    container: text('container').notNull(),
+    gone: boolean('gone').notNull().default(false),
+    /** The record's revision that the file was last written with or read as; 0 when it never agreed. */
+    carriesRevision: integer('carries_revision').notNull(),
+    changedOutside: boolean('changed_outside').notNull().default(false),
+    /** What the file said when it was last read or written. */
+    inFile: jsonb('in_file').$type<Partial<SoundRecord>>().notNull(),
+    issues: jsonb('issues').$type<Issue[]>().notNull(),
+    indexedAt: at('indexed_at').notNull().defaultNow(),
+  },
+  (table) => [
+    unique('copies_path').on(table.driveId, table.folder, table.name),
+    index('copies_sound').on(table.soundId),
+    index('copies_inode').on(table.driveId, table.inode),
+  ],
+);
+
+export const batches = pgTable('batches', {
+  id: serial('id').primaryKey(),
+  name: text('name').notNull(),
+  folderId: integer('folder_id').notNull().references(() => folders.id),
+  createdBy: integer('created_by').notNull().references(() => people.id),
+  createdAt: created(),
+  filedAt: at('filed_at'),
+});
+
+export const batchItems = pgTable(
+  'batch_items',
+  {
+    batchId: integer('batch_id').notNull().references(() => batches.id),
+    copyId: bigint('copy_id', { mode: 'number' }).notNull().references(() => copies.id),
+  },
+  (table) => [primaryKey({ columns: [table.batchId, table.copyId] }), index('batch_items_copy').on(table.copyId)],
+);
+
+export const unreadable = pgTable(
+  'unreadable',
+  {
+    id: bigserial('id', { mode: 'number' }).primaryKey(),
+    driveId: uuid('drive_id').notNull().references(() => drives.id),
+    folder: text('folder').notNull(),
+    name: text('name').notNull(),
+    batchId: integer('batch_id').notNull().references(() => batches.id),
+    code: text('code').notNull(),
+    message: text('message').notNull(),
+    seenAt: at('seen_at').notNull().defaultNow(),
+  },
+  (table) => [unique('unreadable_path').on(table.driveId, table.folder, table.name), index('unreadable_batch').on(table.batchId)],
+);
+
+export const plans = pgTable('plans', {
+  id: bigserial('id', { mode: 'number' }).primaryKey(),
+  kind: text('kind').notNull(),
+  state: text('state').notNull(),
+  personId: integer('person_id').notNull().references(() => people.id),
+  batchId: integer('batch_id').references(() => batches.id),
+  createdAt: created(),
+  finishedAt: at('finished_at'),
+});
+
+/** The journal: every item of every plan, written before the disk is touched and brought up to date after. */
+export const journal = pgTable(
+  'journal',
+  {
+    id: bigserial('id', { mode: 'number' }).primaryKey(),
+    planId: bigint('plan_id', { mode: 'number' }).notNull().references(() => plans.id),
+    copyId: bigint('copy_id', { mode: 'number' }).notNull().references(() => copies.id),
+    state: text('state').notNull(),
+    before: jsonb('before').$type<Record<string, unknown>>().notNull(),
+    after: jsonb('after').$type<Record<string, unknown>>().notNull(),
+    problems: jsonb('problems').$type<JournalProblem[]>().notNull().default([]),
+    /** For a write: the bytes before and after the audio as they were, so that undoing gives the very same file. */
+    headBytes: bytea('head_bytes'),
+    tailBytes: bytea('tail_bytes'),
+    changedAt: at('changed_at').notNull().defaultNow(),
+  },
+  (table) => [
+    index('journal_plan').on(table.planId, table.id),
+    index('journal_copy').on(table.copyId),
+    index('journal_started').on(table.id).where(sql`${table.state} in ('started', 'undoing')`),
+  ],
+);
+
+export interface JournalProblem {
+  code: string;
+  severity: 'error' | 'notice';
+  message: string;
+  block?: string;
+  remedy?: string;
+}
+
+export const jobs = pgTable(
+  'jobs',
+  {
+    id: uuid('id').primaryKey().defaultRandom(),
+    kind: text('kind').notNull(),
+    title: text('title').notNull(),
+    state: text('state').notNull().default('waiting'),
+    total: integer('total'),
+    done: integer('done').notNull().default(0),
+    failed: integer('failed').notNull().default(0),
+    payload: jsonb('payload').$type<Record<string, unknown>>().notNull(),
+    result: jsonb('result').$type<Record<string, number>>().notNull().default({}),
+    error: jsonb('error').$type<{ code: string; message: string; remedy: string }>(),
+    cancelRequested: boolean('cancel_requested').notNull().default(false),
+    personId: integer('person_id').notNull().references(() => people.id),
+    createdAt: created(),
+    finishedAt: at('finished_at'),
+  },
+  (table) => [index('jobs_created').on(table.createdAt)],
+);
+
+export const soundPeaks = pgTable('sound_peaks', {
+  soundId: bigint('sound_id', { mode: 'number' }).primaryKey().references(() => sounds.id),
+  version: smallint('version').notNull(),
+  channels: smallint('channels').notNull(),
+  buckets: integer('buckets').notNull(),
+  frames: bigint('frames', { mode: 'number' }).notNull(),
+  /** Highest sample of the file, full scale 1. */
+  highest: real('highest').notNull(),
+  values: bytea('values').notNull(),
+});

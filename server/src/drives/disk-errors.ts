@@ -1,0 +1,21 @@
+import { AppError, type ErrorCode } from '@flagstone/core/errors';
+
+const BY_ERRNO: Record<string, ErrorCode> = {
+  ENOENT: 'FILE_VANISHED',
+  ENOTDIR: 'FILE_VANISHED',
+  EACCES: 'PATH_NOT_READABLE',
+  EPERM: 'FILE_READ_ONLY',
+  EROFS: 'FOLDER_READ_ONLY',
+  ENOSPC: 'DISK_FULL',
+  EDQUOT: 'DISK_FULL',
+  ENAMETOOLONG: 'NAME_TOO_LONG',
+  EEXIST: 'NAME_TAKEN',
+};
+
+/** The error of the file system as one of ours, saying which file; our own errors pass through. */
+export function diskError(error: unknown, what: string): AppError {
+  if (error instanceof AppError) return error;
+  const errno = (error as NodeJS.ErrnoException).code ?? '';
+  const code = BY_ERRNO[errno] ?? 'IO_FAILED';
+  return new AppError(code, `${what}: ${(error as Error).message}`, { cause: error, details: { errno } });
+}

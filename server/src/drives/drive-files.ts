@@ -1,0 +1,159 @@
+import { constants } from 'node:fs';
+import { access, link, lstat, open, readdir, realpath, rename, stat, unlink, type FileHandle } from 'node:fs/promises';
+import path from 'node:path';
+import { AppError } from '@flagstone/core/errors';
+import type { ByteSource } from '@flagstone/core/formats/byte-source';
+import { nameKey } from '@flagstone/core/ucs/name-blocks';
+import { diskError } from './disk-errors.ts';
+import { isWithin } from './roots.ts';
+
+/** What tells whether a file is still the one that was read. */
+export interface FileStamp {
+  sizeBytes: number;
+  mtimeMs: number;
+  inode: string;
+}
+
+/** An open file as a source of bytes. */
+export function handleSource(handle: FileHandle, sizeBytes: number): ByteSource {
+  return {
+    sizeBytes,
+    async read(offset, length) {
+      const wanted = Math.max(0, Math.min(length, sizeBytes - offset));
+      const bytes = new Uint8Array(wanted);
+      let filled = 0;
+      while (filled < wanted) {
+        const { bytesRead } = await handle.read(bytes, filled, wanted - filled, offset + filled);
+        if (bytesRead === 0) break;
+        filled += bytesRead;
+      }
+      return bytes.subarray(0, filled);
+    },
+  };
+}
+
+/**
+ * The files of one drive. Every path is relative to the root, `/` between its parts, and is checked: nothing outside the root is ever
+ * touched, not even through a link.
+ */
+export class DriveFiles {
+  readonly root: string;
+
+  constructor(root: string) {
+    this.root = root;
+  }
+
+  /** The absolute path of a file or folder; throws PATH_OUTSIDE_ROOTS for a path that climbs. Does not look at the disk. */
+  absolute(...parts: string[]): string {
+    const full = path.resolve(this.root, ...parts.map((part) => part.replace(/^\/+/, '')));
+    if (parts.some((part) => part.includes('\0')) || !isWithin(this.root, full)) {
+      throw new AppError('PATH_OUTSIDE_ROOTS', `“${parts.join('/')}” leads out of ${this.root}.`);
+    }
+    return full;
+  }
+
+  /** The absolute path of an existing file, links resolved and checked. Throws FILE_VANISHED or SYMLINK_OUTSIDE. */
+  async existing(folder: string, name: string): Promise<string> {
+    const plain = this.absolute(folder, name);
+    const real = await realpath(plain).catch((error: unknown) => {
+      throw diskError(error, plain);
+    });
+    if (!isWithin(await realpath(this.root), real)) throw new AppError('SYMLINK_OUTSIDE', `${plain} leads to ${real}, outside the drive.`);
+    return real;
+  }
+
+  async isHere(): Promise<boolean> {
+    return stat(this.root).then((entry) => entry.isDirectory(), () => false);
+  }
+
+  async isWritable(): Promise<boolean> {
+    return access(this.root, constants.W_OK).then(() => true, () => false);
+  }
+
+  async stampOf(folder: string, name: string): Promise<FileStamp> {
+    const full = await this.existing(folder, name);
+    return stampFrom(await stat(full).catch((error: unknown) => { throw diskError(error, full); }));
+  }
+
+  /** Opens a file for reading, hands its source to `use`, and closes it. */
+  async withSource<Result>(folder: string, name: string, use: (source: ByteSource, stamp: FileStamp) => Promise<Result>): Promise<Result> {
+    const full = await this.existing(folder, name);
+    const handle = await open(full, 'r').catch((error: unknown) => { throw diskError(error, full); });
+    try {
+      const stamp = stampFrom(await handle.stat());
+      return await use(handleSource(handle, stamp.sizeBytes), stamp);
+    } finally {
+      await handle.close();
+    }
+  }
+
+  /** The keys (see core's nameKey) of everything that stands in a folder. */
+  async nameKeys(folder: string): Promise<Set<string>> {
+    const full = this.absolute(folder);
+    const names = await readdir(full).catch((error: unknown) => { throw diskError(error, full); });
+    return new Set(names.map(nameKey));
+  }
+
+  /**
+   * Renames within a folder and never overwrites: a hard link under the new name fails when the name is taken, then the old name goes.
+   * Where the file system has no hard links, the name is checked first. A name that differs only in case is the same file on some
+   * file systems and is renamed directly there.
+   */
+  async rename(folder: string, from: string, to: string): Promise<void> {
+    if (to.includes('/') || to === '' || to === '.' || to === '..') throw new AppError('BAD_REQUEST', `“${to}” is no file name.`);
+    const [old, target] = [this.absolute(folder, from), this.absolute(folder, to)];
+    try {
+      await access(path.dirname(old), constants.W_OK).catch((cause: unknown) => {
+        throw new AppError('FOLDER_READ_ONLY', `${path.dirname(old)} is read-only.`, { cause });
+      });
+      const before = await lstat(old);
+      const there = await lstat(target).catch(() => undefined);
+      const sameFile = there !== undefined && there.ino === before.ino && there.dev === before.dev && nameKey(from) === nameKey(to);
+      if (there && !sameFile) throw new AppError('NAME_TAKEN', `${target} exists.`);
+      if (there) return await rename(old, target);
+      try {
+        await link(old, target);
+      } catch (error) {
+        const code = (error as NodeJS.ErrnoException).code;
+        if (code === 'EEXIST') throw new AppError('NAME_TAKEN', `${target} exists.`, { cause: error });
+        if (code !== 'EPERM' && code !== 'ENOTSUP' && code !== 'EOPNOTSUPP' && code !== 'EMLINK') throw error;
+        return await rename(old, target);
+      }
+      await unlink(old);
+    } catch (error) {
+      throw diskError(error, `Renaming ${old} to “${to}”`);
+    } finally {
+      await syncFolder(path.dirname(old));
+    }
+  }
+
+  /**
+   * Where a rename stands that was cut short: `old` when only the old name exists, `new` when only the new one does, `both` when the
+   * link was made and the old name not yet removed, `neither` when the file is gone.
+   */
+  async renameStanding(folder: string, from: string, to: string): Promise<'old' | 'new' | 'both' | 'neither' | 'different'> {
+    const [old, target] = await Promise.all([from, to].map((name) => lstat(this.absolute(folder, name)).catch(() => undefined)));
+    if (old && target) return old.ino === target.ino && old.dev === target.dev ? 'both' : 'different';
+    return old ? 'old' : target ? 'new' : 'neither';
+  }
+
+  /** Removes the old name of a file that stands under both names; never anything else. */
+  async finishRename(folder: string, from: string, to: string): Promise<void> {
+    if ((await this.renameStanding(folder, from, to)) === 'both') await unlink(this.absolute(folder, from));
+    await syncFolder(this.absolute(folder));
+  }
+}
+
+function stampFrom(entry: { size: number; mtimeMs: number; ino: number | bigint }): FileStamp {
+  return { sizeBytes: entry.size, mtimeMs: entry.mtimeMs, inode: String(entry.ino) };
+}
+
+/** Makes a change of names last through a power cut; file systems without it are left as they are. */
+export async function syncFolder(folder: string): Promise<void> {
+  const handle = await open(folder, 'r').catch(() => undefined);
+  if (!handle) return;
+  await handle.sync().catch((error: NodeJS.ErrnoException) => {
+    if (error.code !== 'EINVAL' && error.code !== 'ENOTSUP') throw error;
+  });
+  await handle.close();
+}

@@ -1,0 +1,52 @@
+import { closeSync, fstatSync, openSync, readSync } from 'node:fs';
+import { AppError, type ErrorCode } from '@flagstone/core/errors';
+import { quickAudioDigest } from '@flagstone/core/audio/digest';
+import type { AudioFile } from '@flagstone/core/formats/audio-file';
+import type { ByteSource } from '@flagstone/core/formats/byte-source';
+import { diskError } from './disk-errors.ts';
+import { readAudio, sha256 } from './read-audio.ts';
+
+/** What a worker says of one file: its headers and quick digest, or why it cannot be read. */
+export type HeaderResult = { ok: true; file: AudioFile; quickDigest: string } | { ok: false; code: ErrorCode; message: string };
+
+/**
+ * Reads the headers of files, given by absolute paths that were checked before. Runs in a worker thread, so it reads synchronously:
+ * no thread pool in between. One bad file is one result.
+ */
+export default async function readHeaders(paths: string[]): Promise<HeaderResult[]> {
+  const results: HeaderResult[] = [];
+  for (const path of paths) results.push(await readHeader(path));
+  return results;
+}
+
+async function readHeader(path: string): Promise<HeaderResult> {
+  let descriptor: number | undefined;
+  try {
+    descriptor = openSync(path, 'r');
+    const source = descriptorSource(descriptor, fstatSync(descriptor).size);
+    const file = await readAudio(source);
+    return { ok: true, file, quickDigest: await quickAudioDigest(source, file.facts, sha256()) };
+  } catch (error) {
+    if (!(error instanceof AppError) && (error as NodeJS.ErrnoException).code === undefined) throw error;
+    const { code, message } = diskError(error, path);
+    return { ok: false, code, message };
+  } finally {
+    if (descriptor !== undefined) closeSync(descriptor);
+  }
+}
+
+function descriptorSource(descriptor: number, sizeBytes: number): ByteSource {
+  return {
+    sizeBytes,
+    read(offset, length) {
+      const bytes = new Uint8Array(Math.max(0, Math.min(length, sizeBytes - offset)));
+      let filled = 0;
+      while (filled < bytes.length) {
+        const count = readSync(descriptor, bytes, filled, bytes.length - filled, offset + filled);
+        if (count === 0) break;
+        filled += count;
+      }
+      return Promise.resolve(bytes.subarray(0, filled));
+    },
+  };
+}

@@ -1,0 +1,42 @@
+import { existsSync } from 'node:fs';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { AppError } from '@flagstone/core/errors';
+import express, { type Express } from 'express';
+import helmet from 'helmet';
+import type { AppContext } from './app-context.ts';
+import { apiRoutes } from './routes/api-routes.ts';
+import { errorAnswer } from './routes/error-answer.ts';
+import { mediaRoutes } from './routes/media-routes.ts';
+
+const WEB_FOLDER = fileURLToPath(new URL('../../web/dist', import.meta.url));
+const LOOPBACK_NAMES = ['127.0.0.1', 'localhost', '[::1]'];
+
+/** The web application and its API. Answers only requests that name loopback, so that no foreign page can reach it by a name of its own. */
+export function httpServer(app: AppContext): Express {
+  const server = express();
+  server.disable('x-powered-by');
+  server.use(
+    helmet({
+      // Element Plus sets styles on elements; everything else comes from this server alone. No HTTPS on loopback.
+      contentSecurityPolicy: {
+        directives: { 'style-src': ["'self'", "'unsafe-inline'"], 'media-src': ["'self'", 'blob:'], 'upgrade-insecure-requests': null },
+      },
+      strictTransportSecurity: false,
+    }),
+  );
+  server.use((request, _response, next) => {
+    const host = (request.get('host') ?? '').replace(/:\d+$/, '');
+    if (!LOOPBACK_NAMES.includes(host)) throw new AppError('HOST_REFUSED', `Requests to “${host}” are not answered.`);
+    next();
+  });
+  server.use('/api', mediaRoutes(app));
+  server.use('/api', express.json({ limit: '4mb' }), apiRoutes(app));
+  if (existsSync(WEB_FOLDER)) {
+    server.use('/assets', express.static(path.join(WEB_FOLDER, 'assets'), { immutable: true, maxAge: '1y', fallthrough: false }));
+    server.use(express.static(WEB_FOLDER, { index: false }));
+    server.get('/{*page}', (_request, response) => response.sendFile(path.join(WEB_FOLDER, 'index.html'), { cacheControl: false }));
+  }
+  server.use(errorAnswer(app.log));
+  return server;
+}

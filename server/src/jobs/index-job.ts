@@ -1,0 +1,250 @@
+import { DIGEST_VERSION } from '@flagstone/core/audio/digest';
+import { differingFields, filledFields, type SoundRecord } from '@flagstone/core/record/fields';
+import { recordFromFile } from '@flagstone/core/record/from-file';
+import { fieldsNotCarried } from '@flagstone/core/record/in-step';
+import { and, eq, inArray, sql } from 'drizzle-orm';
+import { z } from 'zod';
+import type { AppContext } from '../app-context.ts';
+import type { Database } from '../db/connect.ts';
+import { batchItems, copies, drives, records, sounds, unreadable } from '../db/schema.ts';
+import type { DriveFiles } from '../drives/drive-files.ts';
+import type { HeaderResult } from '../drives/header-worker.ts';
+import { removeLeftovers } from '../drives/leftovers.ts';
+import { walk, type WalkEntry } from '../drives/walk.ts';
+import { filesOf } from '../services/drives.ts';
+import { refreshSearch } from '../services/search.ts';
+import { AppError } from '@flagstone/core/errors';
+import type { JobRun } from './job-queue.ts';
+
+type Transaction = Parameters<Parameters<Database['transaction']>[0]>[0];
+type FoundFile = Extract<WalkEntry, { kind: 'file' }>;
+type Fault = Extract<WalkEntry, { kind: 'fault' }>;
+type CopyRow = typeof copies.$inferSelect;
+type ReadFile = FoundFile & { header: Extract<HeaderResult, { ok: true }>; soundId: number };
+
+const CHUNK = 256;
+/** Chunks that are being read while another is being written. */
+const READ_AHEAD = 3;
+
+const payloadSchema = z.object({ batchId: z.number(), driveId: z.string(), folder: z.string() });
+type Payload = z.infer<typeof payloadSchema>;
+
+/** Counts of a scan, kept with the job. */
+const emptyResult = { new: 0, changedOutside: 0, same: 0, alreadyHeld: 0, unreadable: 0, gone: 0 };
+
+/**
+ * Reads a folder of a drive into its batch: walks, skips files whose size, time and inode are known, reads the headers of the others in
+ * worker threads, and writes in chunks, each committed as it goes. Repeating it changes nothing, so it can be cut short anywhere.
+ */
+export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
+  const payload = payloadSchema.parse(run.job.payload);
+  const [drive] = await app.db.select().from(drives).where(eq(drives.id, payload.driveId));
+  if (!drive) throw new AppError('NOT_FOUND', 'The drive of this batch is not known any more.');
+  const files = filesOf(app, drive);
+  if (!(await files.isHere())) throw new AppError('PATH_NOT_FOUND', `The drive “${drive.name}” is not mounted at ${drive.rootPath}.`);
+  await removeLeftovers(files.absolute(payload.folder));
+
+  const started = new Date();
+  const result = { ...emptyResult };
+  run.setResult(result);
+  let total = 0;
+  let faults = 0;
+  const pending: Promise<() => Promise<void>>[] = [];
+  const settle = async (): Promise<void> => {
+    const write = await pending.shift();
+    await write?.();
+  };
+  for await (const chunk of chunked(walk(files.root, payload.folder))) {
+    total += chunk.length;
+    faults += chunk.filter((entry) => entry.kind === 'fault').length;
+    await run.setTotal(total);
+    pending.push(readChunk(app, files, payload, chunk, run, result));
+    if (pending.length >= READ_AHEAD) await settle();
+  }
+  while (pending.length > 0) await settle();
+  if (faults === 0) result.gone = await markGone(app, payload, started);
+  await app.db.update(drives).set({ lastIndexedAt: new Date() }).where(eq(drives.id, drive.id));
+}
+
+async function* chunked(entries: AsyncIterable<WalkEntry>): AsyncGenerator<WalkEntry[]> {
+  let chunk: WalkEntry[] = [];
+  for await (const entry of entries) {
+    chunk.push(entry);
+    if (chunk.length < CHUNK) continue;
+    yield chunk;
+    chunk = [];
+  }
+  if (chunk.length > 0) yield chunk;
+}
+
+/** Reads what is new or changed in a chunk; the returned function writes it, so that writing stays in order while reading runs ahead. */
+async function readChunk(app: AppContext, files: DriveFiles, payload: Payload, chunk: WalkEntry[], run: JobRun, result: typeof emptyResult): Promise<() => Promise<void>> {
+  const found = chunk.filter((entry) => entry.kind === 'file');
+  const faults = chunk.filter((entry) => entry.kind === 'fault');
+  const known = await knownCopies(app, payload.driveId, found);
+  const isSame = (file: FoundFile): boolean => {
+    const copy = known.get(`${file.folder}/${file.name}`);
+    return copy !== undefined && copy.sizeBytes === file.stamp.sizeBytes && copy.mtimeMs === file.stamp.mtimeMs && copy.inode === file.stamp.inode;
+  };
+  const toRead = found.filter((file) => !isSame(file));
+  const same = found.filter(isSame);
+  const headers = toRead.length === 0 ? [] : await app.workers.readHeaders(toRead.map((file) => files.absolute(file.folder, file.name)));
+  return async () => {
+    const good: (FoundFile & { header: Extract<HeaderResult, { ok: true }> })[] = [];
+    headers.forEach((header, index) => {
+      const file = toRead[index];
+      if (!file) return;
+      if (header.ok) good.push({ ...file, header });
+      else faults.push({ kind: 'fault', folder: file.folder, name: file.name, error: new AppError(header.code, header.message) });
+    });
+    await app.db.transaction((tx) => writeChunk(app, tx, payload, { good, same, faults, known, personId: run.job.personId }, result));
+    await run.advance({ done: good.length + same.length, failed: faults.length });
+  };
+}
+
+async function knownCopies(app: AppContext, driveId: string, found: FoundFile[]): Promise<Map<string, CopyRow>> {
+  if (found.length === 0) return new Map();
+  const names = [...new Set(found.map((file) => file.name))];
+  const folders = [...new Set(found.map((file) => file.folder))];
+  const rows = await app.db.select().from(copies).where(and(eq(copies.driveId, driveId), inArray(copies.folder, folders), inArray(copies.name, names)));
+  return new Map(rows.map((row) => [`${row.folder}/${row.name}`, row]));
+}
+
+interface ChunkToWrite {
+  good: (FoundFile & { header: Extract<HeaderResult, { ok: true }> })[];
+  same: FoundFile[];
+  faults: Fault[];
+  known: Map<string, CopyRow>;
+  personId: number;
+}
+
+async function writeChunk(app: AppContext, tx: Transaction, payload: Payload, chunk: ChunkToWrite, result: typeof emptyResult): Promise<void> {
+  const { good, same, faults, known } = chunk;
+  const readFiles = await findSounds(app, tx, good, chunk.personId, result);
+  const soundIds = [...new Set(readFiles.map((file) => file.soundId))];
+  const recordRows = soundIds.length === 0 ? [] : await tx.select().from(records).where(inArray(records.soundId, soundIds));
+  const recordOf = new Map(recordRows.map((row) => [row.soundId, row]));
+  const copyRows = readFiles.flatMap((file) => {
+    const record = recordOf.get(file.soundId);
+    const earlier = known.get(`${file.folder}/${file.name}`);
+    return record ? [copyRow(payload, file, record, earlier)] : [];
+  });
+  result.changedOutside += readFiles.filter((file) => known.has(`${file.folder}/${file.name}`)).length;
+  result.same += same.length;
+  result.unreadable += faults.length;
+
+  const copyIds = same.flatMap((file) => known.get(`${file.folder}/${file.name}`)?.id ?? []);
+  if (copyRows.length > 0) {
+    const excluded = (column: string) => sql.raw(`excluded."${column}"`);
+    const written = await tx
+      .insert(copies)
+      .values(copyRows)
+      .onConflictDoUpdate({
+        target: [copies.driveId, copies.folder, copies.name],
+        set: {
+          soundId: excluded('sound_id'),
+          sizeBytes: excluded('size_bytes'),
+          mtimeMs: excluded('mtime_ms'),
+          inode: excluded('inode'),
+          container: excluded('container'),
+          gone: excluded('gone'),
+          carriesRevision: excluded('carries_revision'),
+          changedOutside: excluded('changed_outside'),
+          inFile: excluded('in_file'),
+          issues: excluded('issues'),
+          indexedAt: excluded('indexed_at'),
+        },
+      })
+      .returning({ id: copies.id });
+    copyIds.push(...written.map((row) => row.id));
+    await refreshSearch(tx, soundIds);
+  }
+  if (same.length > 0) await tx.update(copies).set({ gone: false, indexedAt: new Date() }).where(inArray(copies.id, copyIds));
+  if (copyIds.length > 0) await tx.insert(batchItems).values(copyIds.map((copyId) => ({ batchId: payload.batchId, copyId }))).onConflictDoNothing();
+  await writeFaults(tx, payload, [...good, ...same], faults);
+}
+
+/** The sound of each file by its audio digest; sounds that are new get a record made from this file. */
+async function findSounds(app: AppContext, tx: Transaction, good: ChunkToWrite['good'], personId: number, result: typeof emptyResult): Promise<ReadFile[]> {
+  if (good.length === 0) return [];
+  const firstByDigest = new Map(good.map((file) => [file.header.quickDigest, file] as const).reverse());
+  const made = await tx
+    .insert(sounds)
+    .values(
+      [...firstByDigest.values()].map(({ header: { file, quickDigest } }) => ({
+        quickDigest,
+        digestVersion: DIGEST_VERSION,
+        codec: file.facts.codec,
+        sampleFormat: file.facts.sampleFormat,
+        sampleRateHz: file.facts.sampleRateHz,
+        bitDepth: file.facts.bitDepth,
+        channels: file.facts.channels,
+        channelMask: file.facts.channelMask ?? null,
+        frames: file.facts.frames,
+        durationSeconds: file.facts.durationSeconds,
+        addedBy: personId,
+      })),
+    )
+    .onConflictDoNothing()
+    .returning({ id: sounds.id, quickDigest: sounds.quickDigest });
+  const rows = await tx.select({ id: sounds.id, quickDigest: sounds.quickDigest }).from(sounds).where(inArray(sounds.quickDigest, [...firstByDigest.keys()]));
+  const idOf = new Map(rows.map((row) => [row.quickDigest, row.id]));
+  const newRecords = made.flatMap(({ id, quickDigest }) => {
+    const first = firstByDigest.get(quickDigest);
+    return first ? [{ soundId: id, ...recordFromFile(first.header.file.record, first.name, app.categories) }] : [];
+  });
+  if (newRecords.length > 0) await tx.insert(records).values(newRecords);
+  result.new += made.length;
+  result.alreadyHeld += good.length - made.length;
+  return good.flatMap((file) => {
+    const soundId = idOf.get(file.header.quickDigest);
+    return soundId === undefined ? [] : [{ ...file, soundId }];
+  });
+}
+
+/** A copy's row: whether it carries the record follows from comparing what it says with the record and with what it said before. */
+function copyRow(payload: Payload, file: ReadFile, record: SoundRecord & { revision: number }, earlier: CopyRow | undefined): typeof copies.$inferInsert {
+  const inFile = filledFields(file.header.file.record);
+  const carries = fieldsNotCarried(record, inFile).length === 0;
+  const saysOther = earlier !== undefined && earlier.soundId === file.soundId && differingFields(earlier.inFile, inFile).length > 0;
+  return {
+    soundId: file.soundId,
+    driveId: payload.driveId,
+    folder: file.folder,
+    name: file.name,
+    sizeBytes: file.stamp.sizeBytes,
+    mtimeMs: file.stamp.mtimeMs,
+    inode: file.stamp.inode,
+    container: file.header.file.facts.container,
+    gone: false,
+    carriesRevision: carries ? record.revision : saysOther ? (earlier?.carriesRevision ?? 0) : 0,
+    changedOutside: !carries && (saysOther || earlier?.changedOutside === true),
+    inFile,
+    issues: file.header.file.issues,
+    indexedAt: new Date(),
+  };
+}
+
+async function writeFaults(tx: Transaction, payload: Payload, readable: FoundFile[], faults: Fault[]): Promise<void> {
+  if (readable.length > 0) {
+    const names = readable.map((file) => file.name);
+    const folders = [...new Set(readable.map((file) => file.folder))];
+    await tx.delete(unreadable).where(and(eq(unreadable.driveId, payload.driveId), inArray(unreadable.folder, folders), inArray(unreadable.name, names)));
+  }
+  if (faults.length === 0) return;
+  await tx
+    .insert(unreadable)
+    .values(faults.map(({ folder, name, error }) => ({ driveId: payload.driveId, folder, name, batchId: payload.batchId, code: error.code, message: error.message })))
+    .onConflictDoUpdate({
+      target: [unreadable.driveId, unreadable.folder, unreadable.name],
+      set: { batchId: payload.batchId, code: sql`excluded.code`, message: sql`excluded.message`, seenAt: new Date() },
+    });
+}
+
+/** Copies of the folder that this scan did not meet are gone: the drive is here, the file is not. Nothing is removed. */
+async function markGone(app: AppContext, { driveId, folder }: Payload, started: Date): Promise<number> {
+  const { rowCount } = await app.db.execute(sql`
+    update copies set gone = true where drive_id = ${driveId} and indexed_at < ${started.toISOString()}::timestamptz and not gone
+    and (${folder} = '' or folder = ${folder} or starts_with(folder, ${folder} || '/'))`);
+  return rowCount ?? 0;
+}

@@ -1,0 +1,105 @@
+import { AppError } from '@flagstone/core/errors';
+import { and, asc, desc, eq, gt, inArray, lt, sql } from 'drizzle-orm';
+import { z } from 'zod';
+import type { AppContext } from '../app-context.ts';
+import { copies, drives, journal, plans } from '../db/schema.ts';
+import { diskError } from '../drives/disk-errors.ts';
+import { removeLeftovers } from '../drives/leftovers.ts';
+import { performRename, performWrite, setFailed, settleInterrupted, subjectOf, undoWrite, type JournalRow } from '../services/journal-items.ts';
+import { filesOf } from '../services/drives.ts';
+import type { JobRun } from './job-queue.ts';
+
+const payloadSchema = z.object({ planId: z.number(), onlyItemId: z.number().optional() });
+const PAGE = 200;
+
+/** Our own errors and the disk's are the item's; anything else is a fault of the program and ends the job. */
+function itemError(error: unknown): AppError {
+  if (error instanceof AppError || (error as NodeJS.ErrnoException).code !== undefined) return diskError(error, 'The file');
+  throw error;
+}
+
+/** Runs the planned items of a rename or write plan one after another; an item that fails is marked and the rest goes on. */
+export async function runPlanJob(app: AppContext, run: JobRun): Promise<void> {
+  const { planId, onlyItemId } = payloadSchema.parse(run.job.payload);
+  const [plan] = await app.db.select().from(plans).where(eq(plans.id, planId));
+  if (!plan) throw new AppError('NOT_FOUND', `There is no plan ${planId}.`);
+  const perform = plan.kind === 'rename' ? (item: JournalRow) => performRename(app, item, 'do') : (item: JournalRow) => performWrite(app, item);
+  const wanted = and(eq(journal.planId, planId), eq(journal.state, 'planned'), onlyItemId === undefined ? undefined : eq(journal.id, onlyItemId));
+  await run.setTotal(await app.db.$count(journal, wanted));
+  try {
+    await eachItem(app, run, wanted, 'forward', perform);
+  } finally {
+    await finishPlan(app, planId);
+  }
+}
+
+/** Takes back the done items of a plan, the last first. An item that cannot be taken back stays done, with the reason. */
+export async function undoPlanJob(app: AppContext, run: JobRun): Promise<void> {
+  const { planId } = payloadSchema.parse(run.job.payload);
+  const [plan] = await app.db.select().from(plans).where(eq(plans.id, planId));
+  if (!plan) throw new AppError('NOT_FOUND', `There is no plan ${planId}.`);
+  const undo = plan.kind === 'rename' ? (item: JournalRow) => performRename(app, item, 'undo') : (item: JournalRow) => undoWrite(app, item);
+  const wanted = and(eq(journal.planId, planId), eq(journal.state, 'done'));
+  await run.setTotal(await app.db.$count(journal, wanted));
+  try {
+    await eachItem(app, run, wanted, 'backward', undo);
+  } finally {
+    await finishPlan(app, planId);
+  }
+}
+
+async function eachItem(app: AppContext, run: JobRun, wanted: ReturnType<typeof and>, order: 'forward' | 'backward', perform: (item: JournalRow) => Promise<void>): Promise<void> {
+  const forward = order === 'forward';
+  let last = forward ? 0 : Number.MAX_SAFE_INTEGER;
+  for (;;) {
+    const items = await app.db
+      .select()
+      .from(journal)
+      .where(and(wanted, forward ? gt(journal.id, last) : lt(journal.id, last)))
+      .orderBy(forward ? asc(journal.id) : desc(journal.id))
+      .limit(PAGE);
+    for (const item of items) {
+      last = item.id;
+      const failure = await perform(item).then(() => undefined, itemError);
+      if (failure) await setFailed(app, item, failure, forward ? 'failed' : 'done');
+      else await announce(app, item);
+      await run.advance(failure ? { failed: 1 } : { done: 1 });
+    }
+    if (items.length < PAGE) return;
+  }
+}
+
+async function announce(app: AppContext, item: JournalRow): Promise<void> {
+  const { copy } = await subjectOf(app, item);
+  await app.live.publish(app.db, { type: 'records', soundIds: [copy.soundId] });
+}
+
+/** A plan is done when it did something, ready again when everything was taken back and nothing failed. */
+async function finishPlan(app: AppContext, planId: number): Promise<void> {
+  await app.db.execute(sql`
+    update plans p set finished_at = now(), state = case
+      when exists (select from journal j where j.plan_id = p.id and j.state in ('done', 'undoing')) then 'done'
+      when exists (select from journal j where j.plan_id = p.id and j.state = 'undone') then 'undone' else 'ready' end
+    where p.id = ${planId}`);
+}
+
+/** At start: removes what killed writes left in their folders, and settles every item that was under way. Returns how many. */
+export async function recoverJournal(app: AppContext): Promise<number> {
+  const rows = await app.db
+    .select({ item: journal, kind: plans.kind, folder: copies.folder, drive: drives })
+    .from(journal)
+    .innerJoin(plans, eq(plans.id, journal.planId))
+    .innerJoin(copies, eq(copies.id, journal.copyId))
+    .innerJoin(drives, eq(drives.id, copies.driveId))
+    .where(inArray(journal.state, ['started', 'undoing']));
+  for (const { item, kind, folder, drive } of rows) {
+    try {
+      await removeLeftovers(filesOf(app, drive).absolute(folder));
+      await settleInterrupted(app, kind, item);
+    } catch (error) {
+      // The drive may be away now; the item stays under way and is settled at a later start.
+      app.log.warn({ err: itemError(error), item: item.id }, 'an interrupted item cannot be settled yet');
+    }
+  }
+  return rows.length;
+}

@@ -1,0 +1,100 @@
+import { readdir } from 'node:fs/promises';
+import path from 'node:path';
+import { AppError } from '@flagstone/core/errors';
+import type { Api } from '@flagstone/contract/api';
+import type { Endpoint } from '@flagstone/contract/endpoint';
+import { sql } from 'drizzle-orm';
+import type { AppContext } from '../app-context.ts';
+import { people } from '../db/schema.ts';
+import * as batches from '../services/batches.ts';
+import { countCategories } from '../services/category-counts.ts';
+import { listDrives } from '../services/drives.ts';
+import { editSelection, revisionsOf, undoChange } from '../services/edits.ts';
+import * as plans from '../services/plans.ts';
+import { copiesOfSound, listRows, rowOfSound } from '../services/sound-rows.ts';
+import { acceptSuggestions, suggestFor } from '../services/suggestions.ts';
+import { undoLast } from '../services/undo.ts';
+import { VERSION } from '../version.ts';
+
+/** What a handler gets of a request, parsed. `person` throws PERSON_REQUIRED when the request names nobody. */
+export interface Call<Params, Query, Body> {
+  params: Params;
+  query: Query;
+  body: Body;
+  person: () => Promise<number>;
+}
+
+type HandlerOf<E> = E extends Endpoint<infer Params, infer Query, infer Body, infer Response>
+  ? (app: AppContext, call: Call<Params, Query, Body>) => Promise<Response>
+  : never;
+
+/** One handler for every endpoint of the contract; a missing one does not compile. */
+export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
+  getOverview: async (app) => {
+    const { rows } = await app.db.execute<Record<string, number>>(sql`
+      select (select count(*) from sounds) as sounds, (select count(*) from sounds where filed_at is not null) as filed,
+        (select count(*) from copies where not gone) as copies, (select count(*) from unreadable) as unreadable,
+        (select count(*) from copies c join records r on r.sound_id = c.sound_id where not c.gone and c.carries_revision < r.revision) as behind,
+        (select count(*) from batches where filed_at is null) as open_batches`);
+    const count = (name: string): number => Number(rows[0]?.[name] ?? 0);
+    return {
+      version: VERSION,
+      roots: [...app.roots.roots],
+      categorySource: app.categories.source,
+      counts: {
+        sounds: count('sounds'),
+        filed: count('filed'),
+        copies: count('copies'),
+        behind: count('behind'),
+        unreadable: count('unreadable'),
+        openBatches: count('open_batches'),
+      },
+    };
+  },
+  listPeople: (app) => app.db.select().from(people).orderBy(people.id),
+  listCategories: async (app) => ({ source: app.categories.source, categories: [...app.categories.categories] }),
+  listDrives: (app) => listDrives(app),
+  listFolders: async (app, { query }) => {
+    if (query.path === '') return { path: '', parent: null, folders: app.roots.roots.map((root) => ({ name: root, path: root })) };
+    const real = await app.roots.checkedFolder(query.path);
+    const entries = await readdir(real, { withFileTypes: true }).catch((cause: unknown) => {
+      throw new AppError('PATH_NOT_READABLE', `${real} cannot be listed.`, { cause });
+    });
+    const folders = entries
+      .filter((entry) => entry.isDirectory() && !entry.name.startsWith('.'))
+      .map((entry) => ({ name: entry.name, path: path.join(real, entry.name) }))
+      .sort((a, b) => a.name.localeCompare(b.name));
+    return { path: real, parent: app.roots.roots.includes(real) ? '' : path.dirname(real), folders };
+  },
+  startIntake: async (app, { body, person }) => batches.startIntake(app, body.path, body.batchName, await person()),
+  listBatches: (app) => batches.listBatches(app),
+  getBatch: (app, { params }) => batches.getBatch(app, params.id),
+  listBatchRows: (app, { params, query }) => listRows(app, { kind: 'batch', batchId: params.id }, query),
+  listUnreadable: (app, { params }) => batches.listUnreadable(app, params.id),
+  fileBatch: async (app, { params, person }) => {
+    await person();
+    return batches.fileBatch(app, params.id);
+  },
+  listCatalogue: (app, { query }) => listRows(app, { kind: 'catalogue' }, query),
+  countCategories: (app, { query }) => countCategories(app, query),
+  getSound: async (app, { params }) => {
+    const [row, copies, revisions] = await Promise.all([rowOfSound(app, params.id), copiesOfSound(app, params.id), revisionsOf(app, params.id)]);
+    if (!row) throw new AppError('NOT_FOUND', `There is no sound ${params.id}.`);
+    return { row, copies: copies.map((copy) => ({ ...copy, container: copy.facts.container })), revisions };
+  },
+  editRecords: async (app, { body, person }) => editSelection(app, body.selection, body.edit, await person()),
+  suggest: (app, { body }) => suggestFor(app, body.copyIds),
+  acceptSuggestions: async (app, { body, person }) => acceptSuggestions(app, body.selection, body.minimumScore, await person()),
+  undoLast: async (app, { person }) => undoLast(app, await person()),
+  undoChange: async (app, { params, person }) => undoChange(app, params.id, await person()),
+  makePlan: async (app, { body, person }) => plans.makePlan(app, body.kind, body.selection, body.batchId, await person()),
+  getPlan: (app, { params }) => plans.getPlan(app, params.id),
+  listPlanItems: (app, { params, query }) => plans.listItems(app, params.id, query.after, query.limit),
+  runPlan: async (app, { params, body, person }) => plans.runPlan(app, params.id, body.onlyItemId, await person()),
+  undoPlan: async (app, { params, person }) => plans.undoPlan(app, params.id, await person()),
+  listJobs: (app) => app.jobs.list(),
+  cancelJob: async (app, { params, person }) => {
+    await person();
+    return app.jobs.cancel(params.id);
+  },
+};

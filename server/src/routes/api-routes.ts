@@ -1,0 +1,50 @@
+import { AppError } from '@flagstone/core/errors';
+import { api } from '@flagstone/contract/api';
+import type { Endpoint } from '@flagstone/contract/endpoint';
+import { eq } from 'drizzle-orm';
+import { Router, type Request } from 'express';
+import type { AppContext } from '../app-context.ts';
+import { people } from '../db/schema.ts';
+import { handlers, type Call } from './api-handlers.ts';
+
+/** The header by which a request names who acts, until there is a sign-in. A plain form cannot send it, so no other site can act. */
+export const PERSON_HEADER = 'x-flagstone-person';
+
+type AnyHandler = (app: AppContext, call: Call<unknown, unknown, unknown>) => Promise<unknown>;
+
+/** Every endpoint of the contract as a route: what comes in is parsed by its schemas, what goes out is what the handler returns. */
+export function apiRoutes(app: AppContext): Router {
+  const router = Router();
+  for (const [name, endpoint] of Object.entries(api) as [keyof typeof api, Endpoint][]) {
+    const handle = handlers[name] as AnyHandler;
+    const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'patch' | 'delete';
+    router[method](endpoint.path, async (request, response) => {
+      const person = memoised(() => personOf(app, request));
+      // Whatever changes something needs a person, whether its handler asks or not.
+      if (endpoint.method !== 'GET' && name !== 'suggest') await person();
+      const call = {
+        params: endpoint.params.parse(request.params),
+        query: endpoint.query.parse(request.query),
+        body: endpoint.body.parse(request.body ?? {}),
+        person,
+      };
+      response.json(await handle(app, call));
+    });
+  }
+  router.use((request) => {
+    throw new AppError('NOT_FOUND', `There is no address ${request.method} ${request.originalUrl}.`);
+  });
+  return router;
+}
+
+function memoised<Value>(make: () => Promise<Value>): () => Promise<Value> {
+  let made: Promise<Value> | undefined;
+  return () => (made ??= make());
+}
+
+async function personOf(app: AppContext, request: Request): Promise<number> {
+  const given = Number(request.get(PERSON_HEADER));
+  const [person] = Number.isInteger(given) && given > 0 && given < 2 ** 31 ? await app.db.select().from(people).where(eq(people.id, given)) : [];
+  if (!person) throw new AppError('PERSON_REQUIRED', 'The request does not say who acts.');
+  return person.id;
+}

@@ -1,0 +1,59 @@
+import { AppError, type ErrorCode } from '@flagstone/core/errors';
+import type { ErrorBody } from '@flagstone/contract/endpoint';
+import type { ErrorRequestHandler } from 'express';
+import type { Logger } from 'pino';
+import { z } from 'zod';
+
+/** The HTTP status of each error; those not named here are the request's fault, 422. */
+const STATUSES: Partial<Record<ErrorCode, number>> = {
+  BAD_REQUEST: 400,
+  PERSON_REQUIRED: 401,
+  PATH_OUTSIDE_ROOTS: 403,
+  SYMLINK_OUTSIDE: 403,
+  PATH_NOT_READABLE: 403,
+  HOST_REFUSED: 403,
+  NOT_FOUND: 404,
+  PATH_NOT_FOUND: 404,
+  FILE_VANISHED: 404,
+  CONFLICT: 409,
+  FILE_CHANGED: 409,
+  NAME_TAKEN: 409,
+  PLAN_NOT_RUNNABLE: 409,
+  NOT_UNDOABLE: 409,
+  INTERNAL: 500,
+  IO_FAILED: 500,
+  UNAVAILABLE: 503,
+  DISK_FULL: 507,
+};
+
+/** The status for an error code. */
+export function statusOf(code: ErrorCode): number {
+  return STATUSES[code] ?? 422;
+}
+
+function asAppError(error: unknown): AppError {
+  if (error instanceof AppError) return error;
+  if (error instanceof z.ZodError) {
+    const fields = error.issues.map((issue) => ({ path: issue.path.join('.'), message: issue.message }));
+    const message = fields.map((field) => `${field.path || 'the request'}: ${field.message}`).join('; ');
+    return new AppError('BAD_REQUEST', message, { details: { fields }, cause: error });
+  }
+  const status = (error as { status?: unknown } | null)?.status;
+  if (typeof status === 'number' && status >= 400 && status < 500) {
+    return new AppError('BAD_REQUEST', (error as Error).message, { cause: error });
+  }
+  return new AppError('INTERNAL', 'The server met an unexpected fault.', { cause: error });
+}
+
+/** The one place where an error becomes an HTTP answer. */
+export function errorAnswer(log: Logger): ErrorRequestHandler {
+  // Express knows an error handler by its four parameters.
+  return (error, request, response, _next) => {
+    const known = asAppError(error);
+    const status = statusOf(known.code);
+    if (status >= 500) log.error({ err: error as unknown, url: request.originalUrl }, known.message);
+    if (response.headersSent) return void response.destroy();
+    const body: ErrorBody = { code: known.code, message: known.message, remedy: known.remedy, details: known.details };
+    response.status(status).json(body);
+  };
+}

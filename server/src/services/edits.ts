@@ -1,0 +1,187 @@
+import { AppError } from '@flagstone/core/errors';
+import { applyEdit, type RecordEdit } from '@flagstone/core/record/edit';
+import { differingFields, FIELD_NAMES, FIELDS, sameValue, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
+import { fieldsNotCarried } from '@flagstone/core/record/in-step';
+import type { ChangeResult } from '@flagstone/contract/api';
+import type { SoundRow } from '@flagstone/contract/record';
+import type { Selection } from '@flagstone/contract/selection';
+import { desc, eq, inArray, sql } from 'drizzle-orm';
+import type { AppContext } from '../app-context.ts';
+import type { Database, Queryable } from '../db/connect.ts';
+import { changes, copies, people, recordRevisions, records } from '../db/schema.ts';
+import { idList, refreshSearch } from './search.ts';
+import { FIELD_COLUMNS, selectedRows } from './sound-rows.ts';
+
+type Transaction = Parameters<Parameters<Database['transaction']>[0]>[0];
+type RecordRow = SoundRecord & { soundId: number; revision: number };
+
+interface Change {
+  kind: 'edit' | 'suggestion' | 'undo';
+  summary: string;
+  personId: number;
+  undoes?: number;
+}
+
+/** One edit for all records of a selection, as one change that can be undone as one. */
+export async function editSelection(app: AppContext, selection: Selection, edit: RecordEdit, personId: number): Promise<ChangeResult> {
+  const summary = describeEdit(edit);
+  return changeRecords(app, { kind: 'edit', summary, personId }, async (apply) => {
+    let rows = 0;
+    for await (const page of selectedRows(app.db, selection)) {
+      rows += page.length;
+      await apply(page.map((row) => row.soundId), (record) => applyEdit(record, edit, app.categories));
+    }
+    if (rows === 0) throw new AppError('NOTHING_SELECTED', 'The selection holds no rows.');
+  });
+}
+
+/** An edit for each row of its own (undefined leaves the row), as one change. */
+export async function editRowByRow(
+  app: AppContext,
+  selection: Selection,
+  change: Change,
+  editFor: (row: SoundRow) => RecordEdit | undefined,
+): Promise<ChangeResult> {
+  return changeRecords(app, change, async (apply) => {
+    for await (const page of selectedRows(app.db, selection)) {
+      const edits = new Map(page.flatMap((row) => {
+        const edit = editFor(row);
+        return edit ? [[row.soundId, edit] as const] : [];
+      }));
+      await apply([...edits.keys()], (record) => applyEdit(record, edits.get(record.soundId) ?? {}, app.categories));
+    }
+  });
+}
+
+function describeEdit(edit: RecordEdit): string {
+  const labels = FIELDS.filter((field) => edit.set?.[field.name] !== undefined).map((field) => field.label);
+  if (edit.addKeywords?.length) labels.push('Keywords added');
+  if (edit.removeKeywords?.length) labels.push('Keywords removed');
+  return labels.join(', ') || 'Nothing';
+}
+
+type Apply = (soundIds: readonly number[], next: (record: RecordRow) => SoundRecord) => Promise<void>;
+
+/**
+ * Runs a change in one transaction: `work` calls `apply` with ids and what each record becomes; every record that really differs gets a
+ * revision. Nothing is recorded when nothing differs.
+ */
+async function changeRecords(app: AppContext, change: Change, work: (apply: Apply) => Promise<void>): Promise<ChangeResult> {
+  const touched: number[] = [];
+  const changeId = await app.db.transaction(async (tx) => {
+    const [row] = await tx.insert(changes).values(change).returning({ id: changes.id });
+    if (!row) throw new AppError('INTERNAL', 'The change could not be recorded.');
+    await work(async (soundIds, next) => {
+      touched.push(...(await applyToRecords(tx, row.id, soundIds, next)));
+    });
+    if (touched.length > 0) return row.id;
+    await tx.delete(changes).where(eq(changes.id, row.id));
+    return null;
+  });
+  if (touched.length > 0) await app.live.publish(app.db, { type: 'records', soundIds: touched });
+  return { changeId, changed: touched.length, summary: change.summary };
+}
+
+async function applyToRecords(tx: Transaction, changeId: number, soundIds: readonly number[], next: (record: RecordRow) => SoundRecord): Promise<number[]> {
+  const unique = [...new Set(soundIds)];
+  if (unique.length === 0) return [];
+  const rows = await tx.select().from(records).where(inArray(records.soundId, unique)).orderBy(records.soundId).for('update');
+  const changed = rows.flatMap((row) => {
+    const after = next(row);
+    const fields = differingFields(row, after);
+    return fields.length === 0 ? [] : [{ row, after, fields }];
+  });
+  if (changed.length === 0) return [];
+  await tx.insert(recordRevisions).values(
+    changed.map(({ row, after, fields }) => ({
+      soundId: row.soundId,
+      revision: row.revision + 1,
+      changeId,
+      before: pick(row, fields),
+      after: pick(after, fields),
+    })),
+  );
+  await writeRecords(tx, changed.map(({ row, after }) => ({ ...after, soundId: row.soundId })));
+  const ids = changed.map(({ row }) => row.soundId);
+  await markCarrying(tx, new Map(changed.map(({ row, after }) => [row.soundId, { record: after, revision: row.revision + 1 }] as const)));
+  await refreshSearch(tx, ids);
+  return ids;
+}
+
+/** A copy whose file already says what its record now says is in step, for instance after an undo. */
+async function markCarrying(tx: Transaction, changed: Map<number, { record: SoundRecord; revision: number }>): Promise<void> {
+  const rows = await tx
+    .select({ id: copies.id, soundId: copies.soundId, inFile: copies.inFile })
+    .from(copies)
+    .where(inArray(copies.soundId, [...changed.keys()]));
+  const carrying = rows.filter((row) => {
+    const now = changed.get(row.soundId);
+    return now && fieldsNotCarried(now.record, row.inFile).length === 0;
+  });
+  if (carrying.length === 0) return;
+  await tx.execute(sql`
+    update copies c set carries_revision = r.revision, changed_outside = false from records r
+    where r.sound_id = c.sound_id and c.id = any(${idList(carrying.map((row) => row.id))})`);
+}
+
+function pick(record: SoundRecord, fields: readonly FieldName[]): Partial<SoundRecord> {
+  return Object.fromEntries(fields.map((name) => [name, record[name]]));
+}
+
+/** Writes whole records in one statement and raises their revisions. */
+async function writeRecords(db: Queryable, rows: readonly (SoundRecord & { soundId: number })[]): Promise<void> {
+  const payload = rows.map((row) => ({ sound_id: row.soundId, ...Object.fromEntries(FIELD_NAMES.map((name) => [FIELD_COLUMNS[name], row[name]])) }));
+  const assignments = FIELD_NAMES.map((name) => sql.raw(`"${FIELD_COLUMNS[name]}" = n."${FIELD_COLUMNS[name]}"`));
+  await db.execute(sql`
+    update records r set ${sql.join(assignments, sql`, `)}, revision = r.revision + 1, updated_at = now()
+    from jsonb_populate_recordset(null::records, ${JSON.stringify(payload)}::jsonb) n where r.sound_id = n.sound_id`);
+}
+
+/**
+ * Takes a change back as one. A record whose fields were changed again since keeps what it has now; when that is so for all of them,
+ * NOT_UNDOABLE says it.
+ */
+export async function undoChange(app: AppContext, changeId: number, personId: number): Promise<ChangeResult> {
+  const [change] = await app.db.select().from(changes).where(eq(changes.id, changeId));
+  if (!change) throw new AppError('NOT_FOUND', `There is no change ${changeId}.`);
+  if (change.undoneBy !== null) throw new AppError('NOT_UNDOABLE', 'This change was undone already.');
+  const result = await changeRecords(app, { kind: 'undo', summary: `Undo: ${change.summary}`, personId, undoes: changeId }, async (apply) => {
+    const revisions = await app.db.select().from(recordRevisions).where(eq(recordRevisions.changeId, changeId));
+    const bySound = new Map(revisions.map((revision) => [revision.soundId, revision]));
+    for (let at = 0; at < revisions.length; at += 1000) {
+      const ids = revisions.slice(at, at + 1000).map((revision) => revision.soundId);
+      await apply(ids, (record) => {
+        const revision = bySound.get(record.soundId);
+        const untouched = FIELD_NAMES.filter((name) => revision?.after[name] !== undefined && sameValue(revision.after[name], record[name]));
+        return { ...record, ...Object.fromEntries(untouched.map((name) => [name, revision?.before[name]])) };
+      });
+    }
+  });
+  if (result.changeId === null) throw new AppError('NOT_UNDOABLE', 'Every field of this change was changed again since.');
+  await app.db.update(changes).set({ undoneBy: result.changeId }).where(eq(changes.id, changeId));
+  return result;
+}
+
+/** The newest change of a person that is neither undone nor an undoing, with its time. */
+export async function lastChangeOf(app: AppContext, personId: number): Promise<{ id: number; at: Date } | undefined> {
+  const [row] = await app.db
+    .select({ id: changes.id, at: changes.createdAt })
+    .from(changes)
+    .where(sql`${changes.personId} = ${personId} and ${changes.undoneBy} is null and ${changes.kind} <> 'undo'`)
+    .orderBy(desc(changes.id))
+    .limit(1);
+  return row;
+}
+
+/** The revisions of a sound's record, newest first. */
+export async function revisionsOf(app: AppContext, soundId: number) {
+  const rows = await app.db
+    .select({ revision: recordRevisions.revision, person: people.name, at: changes.createdAt, kind: changes.kind, summary: changes.summary, before: recordRevisions.before, after: recordRevisions.after })
+    .from(recordRevisions)
+    .innerJoin(changes, eq(changes.id, recordRevisions.changeId))
+    .innerJoin(people, eq(people.id, changes.personId))
+    .where(sql`${recordRevisions.soundId} = any(${idList([soundId])})`)
+    .orderBy(desc(recordRevisions.revision))
+    .limit(200);
+  return rows.map((row) => ({ ...row, at: row.at.toISOString() }));
+}

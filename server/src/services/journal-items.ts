@@ -1,0 +1,173 @@
+import { AppError } from '@flagstone/core/errors';
+import { windowedSource, type ByteSource } from '@flagstone/core/formats/byte-source';
+import { readWav, readWavAnatomy } from '@flagstone/core/formats/wav-reader';
+import { planWavWrite } from '@flagstone/core/formats/wav-writer';
+import type { WritePlan } from '@flagstone/core/formats/write-plan';
+import { filledFields, type SoundRecord } from '@flagstone/core/record/fields';
+import { fieldsNotCarried } from '@flagstone/core/record/in-step';
+import { eq } from 'drizzle-orm';
+import type { AppContext } from '../app-context.ts';
+import type { Queryable } from '../db/connect.ts';
+import { copies, drives, journal, records, type JournalProblem } from '../db/schema.ts';
+import type { DriveFiles, FileStamp } from '../drives/drive-files.ts';
+import { rewriteFile } from '../drives/rewrite-file.ts';
+import { filesOf } from './drives.ts';
+import { refreshSearch } from './search.ts';
+import { refuseChanged } from './write-plan.ts';
+
+export type JournalRow = typeof journal.$inferSelect;
+type CopyRow = typeof copies.$inferSelect;
+
+/** Most bytes of headers and metadata that the journal keeps of one file, so that a write can be undone exactly. */
+const MAX_KEPT_BYTES = 64 * 1024 * 1024;
+
+/** A journal item with the copy it is about and the files of its drive. */
+interface Subject {
+  item: JournalRow;
+  copy: CopyRow;
+  files: DriveFiles;
+}
+
+/** Loads what an item is about. Throws NOT_FOUND or PATH_OUTSIDE_ROOTS. */
+export async function subjectOf(app: AppContext, item: JournalRow): Promise<Subject> {
+  const [row] = await app.db.select().from(copies).innerJoin(drives, eq(drives.id, copies.driveId)).where(eq(copies.id, item.copyId));
+  if (!row) throw new AppError('NOT_FOUND', `Copy ${item.copyId} is not known any more.`);
+  return { item, copy: row.copies, files: filesOf(app, row.drives) };
+}
+
+/** Moves an item to another state, before the disk is touched or after. */
+export async function setState(db: Queryable, item: JournalRow, state: string, more: Partial<JournalRow> = {}): Promise<void> {
+  await db.update(journal).set({ state, changedAt: new Date(), ...more }).where(eq(journal.id, item.id));
+}
+
+/** Marks an item failed with its error, keeping the problems it had. */
+export async function setFailed(app: AppContext, item: JournalRow, error: AppError, state = 'failed'): Promise<void> {
+  const problem: JournalProblem = { code: error.code, severity: 'error', message: error.message, remedy: error.remedy };
+  await setState(app.db, item, state, { problems: [...item.problems, problem] });
+}
+
+function nameIn(values: Record<string, unknown>): string {
+  const { name } = values;
+  if (typeof name !== 'string') throw new AppError('INTERNAL', 'The journal holds no name for this item.');
+  return name;
+}
+
+/** Renames the file of an item, or renames it back. Journaled before and after. */
+export async function performRename(app: AppContext, item: JournalRow, direction: 'do' | 'undo'): Promise<void> {
+  const { copy, files } = await subjectOf(app, item);
+  const [from, to] = direction === 'do' ? [nameIn(item.before), nameIn(item.after)] : [nameIn(item.after), nameIn(item.before)];
+  if (copy.name !== from) throw new AppError('CONFLICT', `The file is called “${copy.name}” now, not “${from}”.`);
+  await setState(app.db, item, direction === 'do' ? 'started' : 'undoing');
+  await files.rename(copy.folder, from, to);
+  await recordRename(app, item, copy, to, direction === 'do' ? 'done' : 'undone');
+}
+
+async function recordRename(app: AppContext, item: JournalRow, copy: CopyRow, name: string, state: string): Promise<void> {
+  await app.db.transaction(async (tx) => {
+    await tx.update(copies).set({ name }).where(eq(copies.id, copy.id));
+    await refreshSearch(tx, [copy.soundId]);
+    await setState(tx, item, state);
+  });
+}
+
+/** Writes the record into the file of an item. The bytes around the audio go into the journal first. */
+export async function performWrite(app: AppContext, item: JournalRow): Promise<void> {
+  const { copy, files } = await subjectOf(app, item);
+  const [record] = await app.db.select().from(records).where(eq(records.soundId, copy.soundId));
+  if (!record) throw new AppError('NOT_FOUND', 'The sound has no record any more.');
+  if (record.revision !== item.after['revision']) throw new AppError('CONFLICT', 'The record was changed after this plan was made.');
+  const prepared = await files.withSource(copy.folder, copy.name, async (source, stamp) => {
+    refuseChanged(copy, stamp, copy.name);
+    const { plan } = await planWavWrite(windowedSource(source), record);
+    return plan ? { plan, ...(await bytesAroundAudio(source)) } : undefined;
+  });
+  if (!prepared) {
+    await app.db.update(copies).set({ carriesRevision: record.revision, changedOutside: false }).where(eq(copies.id, copy.id));
+    return setState(app.db, item, 'unchanged');
+  }
+  await setState(app.db, item, 'started', { headBytes: prepared.headBytes, tailBytes: prepared.tailBytes });
+  const { stamp } = await rewriteFile(files, copy.folder, copy.name, copy, prepared.plan);
+  await recordContents(app, item, { copy, files, stamp, record }, 'done');
+}
+
+async function bytesAroundAudio(source: ByteSource): Promise<{ headBytes: Buffer; tailBytes: Buffer }> {
+  const { facts } = await readWavAnatomy(windowedSource(source));
+  const end = facts.audioOffset + facts.audioBytes;
+  if (facts.audioOffset + source.sizeBytes - end > MAX_KEPT_BYTES) {
+    throw new AppError('CHUNK_TOO_LARGE', 'The metadata of the file is larger than the journal can keep.');
+  }
+  return {
+    headBytes: Buffer.from(await source.read(0, facts.audioOffset)),
+    tailBytes: Buffer.from(await source.read(end, source.sizeBytes - end)),
+  };
+}
+
+/** Gives a file back the very bytes that it had around its audio before it was written. */
+export async function undoWrite(app: AppContext, item: JournalRow): Promise<void> {
+  const { copy, files } = await subjectOf(app, item);
+  const { headBytes, tailBytes } = item;
+  if (!headBytes || !tailBytes) throw new AppError('NOT_UNDOABLE', 'The journal holds no bytes to put back.');
+  const [record] = await app.db.select().from(records).where(eq(records.soundId, copy.soundId));
+  if (!record) throw new AppError('NOT_FOUND', 'The sound has no record any more.');
+  const plan = await files.withSource(copy.folder, copy.name, async (source): Promise<WritePlan> => {
+    const { facts } = await readWavAnatomy(windowedSource(source));
+    return {
+      segments: [
+        { kind: 'bytes', bytes: headBytes },
+        { kind: 'keep', offset: facts.audioOffset, length: facts.audioBytes },
+        { kind: 'bytes', bytes: tailBytes },
+      ],
+      audioOffset: headBytes.length,
+      audioBytes: facts.audioBytes,
+      sizeBytes: headBytes.length + facts.audioBytes + tailBytes.length,
+    };
+  });
+  await setState(app.db, item, 'undoing');
+  const { stamp } = await rewriteFile(files, copy.folder, copy.name, copy, plan);
+  await recordContents(app, item, { copy, files, stamp, record }, 'undone');
+}
+
+interface Written {
+  copy: CopyRow;
+  files: DriveFiles;
+  stamp: FileStamp;
+  record: SoundRecord & { revision: number };
+}
+
+/** Reads the file back and records what it says now; that is what decides whether the copy is in step. */
+async function recordContents(app: AppContext, item: JournalRow, { copy, files, stamp, record }: Written, state: string): Promise<void> {
+  const file = await files.withSource(copy.folder, copy.name, (source) => readWav(windowedSource(source)));
+  const inFile = filledFields(file.record);
+  const carries = fieldsNotCarried(record, inFile).length === 0;
+  await app.db.transaction(async (tx) => {
+    await tx
+      .update(copies)
+      .set({ ...stamp, inFile, issues: file.issues, carriesRevision: carries ? record.revision : 0, changedOutside: false })
+      .where(eq(copies.id, copy.id));
+    await setState(tx, item, state);
+  });
+}
+
+/**
+ * Settles an item that was under way when the server stopped: looks at the disk and records what happened there, finishing a rename whose
+ * two names stand side by side. An item that did not happen goes back to where it was before.
+ */
+export async function settleInterrupted(app: AppContext, kind: string, item: JournalRow): Promise<void> {
+  const undoing = item.state === 'undoing';
+  const { copy, files } = await subjectOf(app, item);
+  if (kind === 'rename') {
+    const [from, to] = undoing ? [nameIn(item.after), nameIn(item.before)] : [nameIn(item.before), nameIn(item.after)];
+    const standing = await files.renameStanding(copy.folder, from, to);
+    if (standing === 'both') await files.finishRename(copy.folder, from, to);
+    if (standing === 'both' || standing === 'new') return recordRename(app, item, copy, to, undoing ? 'undone' : 'done');
+    if (standing === 'neither') {
+      return setFailed(app, item, new AppError('FILE_VANISHED', `Neither “${from}” nor “${to}” is in its folder.`), undoing ? 'done' : 'failed');
+    }
+    return setState(app.db, item, undoing ? 'done' : 'planned');
+  }
+  const stamp = await files.stampOf(copy.folder, copy.name);
+  const untouched = stamp.inode === copy.inode && stamp.mtimeMs === copy.mtimeMs && stamp.sizeBytes === copy.sizeBytes;
+  if (untouched) return setState(app.db, item, undoing ? 'done' : 'planned');
+  const [record] = await app.db.select().from(records).where(eq(records.soundId, copy.soundId));
+  if (record) await recordContents(app, item, { copy, files, stamp, record }, undoing ? 'undone' : 'done');
+}

@@ -1,0 +1,63 @@
+import { AppError } from '@flagstone/core/errors';
+import { windowedSource } from '@flagstone/core/formats/byte-source';
+import { planWavWrite } from '@flagstone/core/formats/wav-writer';
+import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
+import type { SoundRow } from '@flagstone/contract/record';
+import { inArray } from 'drizzle-orm';
+import type { AppContext } from '../app-context.ts';
+import { copies, drives } from '../db/schema.ts';
+import type { FileStamp } from '../drives/drive-files.ts';
+import { filesOf } from './drives.ts';
+import type { NewItem } from './plans.ts';
+
+const WRITABLE_CONTAINERS: readonly string[] = ['WAV', 'RF64', 'BW64'];
+
+/**
+ * Plans writing records into files by reading each file's headers now, so that the preview is of the files as they are. Fields are shown
+ * with what the file says and what it will say; `revision` pins the record that was seen.
+ */
+export function planWrites(app: AppContext): (rows: SoundRow[]) => Promise<NewItem[]> {
+  return async (rows) => {
+    const copyRows = await app.db.select().from(copies).where(inArray(copies.id, rows.map((row) => row.copyId)));
+    const driveRows = await app.db.select().from(drives).where(inArray(drives.id, [...new Set(rows.map((row) => row.driveId))]));
+    const copyOf = new Map(copyRows.map((row) => [row.id, row]));
+    const driveOf = new Map(driveRows.map((row) => [row.id, row]));
+    const items: NewItem[] = [];
+    for (const row of rows) {
+      const [copy, drive] = [copyOf.get(row.copyId), driveOf.get(row.driveId)];
+      if (copy && drive) items.push(await planOne(app, row, copy, drive));
+    }
+    return items;
+  };
+}
+
+async function planOne(app: AppContext, row: SoundRow, copy: typeof copies.$inferSelect, drive: typeof drives.$inferSelect): Promise<NewItem> {
+  const base = { copyId: row.copyId, before: { name: row.name }, after: { revision: row.revision } };
+  try {
+    if (!WRITABLE_CONTAINERS.includes(copy.container)) {
+      throw new AppError('FORMAT_NOT_WRITABLE', `${row.name} is ${copy.container}; writing into it is not possible yet.`);
+    }
+    const write = await filesOf(app, drive).withSource(copy.folder, copy.name, (source, stamp) => {
+      refuseChanged(copy, stamp, row.name);
+      return planWavWrite(windowedSource(source), row.record);
+    });
+    const pick = (record: Partial<SoundRecord>, fields: readonly FieldName[]) => Object.fromEntries(fields.map((name) => [name, record[name] ?? '']));
+    return {
+      ...base,
+      state: write.plan ? 'planned' : 'unchanged',
+      before: { name: row.name, ...pick(copy.inFile, write.changed) },
+      after: { revision: row.revision, ...pick(row.record, write.changed) },
+      problems: write.plan && write.changed.length === 0 ? [{ code: 'PLACES_UNIFIED', severity: 'notice', message: 'The places in the file that are empty or disagree get the record’s values.' }] : [],
+    };
+  } catch (error) {
+    if (!(error instanceof AppError)) throw error;
+    return { ...base, state: 'blocked', problems: [{ code: error.code, severity: 'error', message: error.message, remedy: error.remedy }] };
+  }
+}
+
+/** Throws FILE_CHANGED when a file is not the one that its copy's row describes. */
+export function refuseChanged(copy: FileStamp, stamp: FileStamp, name: string): void {
+  if (copy.sizeBytes !== stamp.sizeBytes || copy.mtimeMs !== stamp.mtimeMs || copy.inode !== stamp.inode) {
+    throw new AppError('FILE_CHANGED', `${name} was changed since it was read.`);
+  }
+}

@@ -1,0 +1,2 @@
+/** The version of Flagstone, as in package.json. */
+export const VERSION = '0.1.0';
