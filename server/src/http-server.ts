@@ -20,7 +20,7 @@ export function httpServer(app: AppContext): Express {
     helmet({
       // Element Plus sets styles on elements; everything else comes from this server alone. No HTTPS on loopback.
       contentSecurityPolicy: {
-        directives: { 'style-src': ["'self'", "'unsafe-inline'"], 'media-src': ["'self'", 'blob:'], 'upgrade-insecure-requests': null },
+        directives: { 'style-src': ["'self'", "'unsafe-inline'"], 'font-src': ["'self'", 'data:'], 'media-src': ["'self'", 'blob:'], 'upgrade-insecure-requests': null },
       },
       strictTransportSecurity: false,
     }),

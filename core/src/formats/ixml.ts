@@ -13,11 +13,15 @@ export interface IxmlTexts {
 
 const GROUPS = ['BEXT', 'ASWG', 'FLAGSTONE', 'SPEED'] as const;
 
-/** The chunk's text: a byte order mark decides between UTF-16 and UTF-8; trailing NULs of padding are dropped. */
+/** The chunk's text: a byte order mark decides between UTF-16 and UTF-8, and what is no valid UTF-8 is taken as Windows-1252; trailing NULs of padding are dropped. */
 export function decodeIxml(contents: Uint8Array): string {
   const encoding = contents[0] === 0xff && contents[1] === 0xfe ? 'utf-16le' : contents[0] === 0xfe && contents[1] === 0xff ? 'utf-16be' : 'utf-8';
-  let text = new TextDecoder(encoding).decode(contents);
-  if (encoding === 'utf-8' && text.includes('\ufffd')) text = new TextDecoder('windows-1252').decode(contents);
+  let text: string;
+  try {
+    text = new TextDecoder(encoding, { fatal: true }).decode(contents);
+  } catch {
+    text = new TextDecoder(encoding === 'utf-8' ? 'windows-1252' : encoding).decode(contents);
+  }
   const end = text.search(/\0+\s*$/);
   return end < 0 ? text : text.slice(0, end);
 }

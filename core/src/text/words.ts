@@ -14,13 +14,15 @@ export function wordsOf(text: string): string[] {
     .filter((word) => word !== '');
 }
 
+const IRREGULAR: Record<string, string> = { geese: 'goose', feet: 'foot', teeth: 'tooth', mice: 'mouse', men: 'man', women: 'woman', children: 'child', leaves: 'leaf', knives: 'knife', wolves: 'wolf', shelves: 'shelf', hooves: 'hoof' };
 const DOUBLED = /([bdfgmnprt])\1$/;
 
 /**
  * A word without its English inflection (plural, -ing, -ed, -er of doubled consonants), so that "doors", "slamming" and "slammed" meet
  * "door" and "slam". A light stemmer of our own: it only has to map both sides alike.
  */
-export function stemOf(word: string): string {
+export function stemOf(given: string): string {
+  const word = IRREGULAR[given] ?? given;
   if (word.length <= 3) return word;
   let stem = word;
   if (stem.endsWith('ies') && stem.length > 4) stem = `${stem.slice(0, -3)}y`;

@@ -1,0 +1,15 @@
+import { chmod, mkdtemp } from 'node:fs/promises';
+import os from 'node:os';
+import path from 'node:path';
+import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
+
+/** One PostgreSQL for all server tests of a run, in a folder of its own; each test file makes its own database in it. */
+export default async function startPostgres(): Promise<void> {
+  const folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone-test-'));
+  // The account that PostgreSQL runs as has to get in.
+  await chmod(folder, 0o755);
+  const postgres = await startLocalPostgres(folder);
+  process.env['FLAGSTONE_TEST_DATABASE'] = postgres.connectionString;
+  process.env['FLAGSTONE_TEST_FOLDER'] = folder;
+  Object.assign(globalThis, { stopTestPostgres: () => postgres.stop() });
+}

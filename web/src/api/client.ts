@@ -1,0 +1,61 @@
+import { api, type Api } from '@flagstone/contract/api';
+import { errorBodySchema, type Endpoint, type ErrorBody } from '@flagstone/contract/endpoint';
+
+/** An answer of the server that is no success: what, and what to do. */
+export class ApiError extends Error {
+  readonly body: ErrorBody;
+  readonly status: number;
+
+  constructor(status: number, body: ErrorBody) {
+    super(body.message);
+    this.name = 'ApiError';
+    this.status = status;
+    this.body = body;
+  }
+}
+
+type ParamsOf<E> = E extends Endpoint<infer Params, unknown, unknown, unknown> ? Params : never;
+type QueryOf<E> = E extends Endpoint<infer _P, infer Query, infer _B, infer _R> ? Query : never;
+type BodyOf<E> = E extends Endpoint<infer _P, infer _Q, infer Body, infer _R> ? Body : never;
+type ResponseOf<E> = E extends Endpoint<infer _P, infer _Q, infer _B, infer Response> ? Response : never;
+
+interface CallOptions<E> {
+  params?: ParamsOf<E>;
+  query?: Partial<NonNullable<QueryOf<E>>>;
+  body?: BodyOf<E>;
+  signal?: AbortSignal;
+}
+
+let personId = 0;
+
+/** Says who acts; sent with every request. */
+export function setActingPerson(id: number): void {
+  personId = id;
+}
+
+/** Calls an endpoint of the contract by its name; the answer is parsed by its schema. Throws ApiError. */
+export async function call<Name extends keyof Api>(name: Name, options: CallOptions<Api[Name]> = {}): Promise<ResponseOf<Api[Name]>> {
+  const endpoint = api[name] as unknown as Endpoint<unknown, unknown, unknown, ResponseOf<Api[Name]>>;
+  const params = (options.params ?? {}) as Record<string, unknown>;
+  const path = endpoint.path.replace(/:(\w+)/g, (_, key: string) => encodeURIComponent(String(params[key])));
+  const query = new URLSearchParams();
+  for (const [key, value] of Object.entries(options.query ?? {})) if (value !== undefined && value !== '') query.set(key, String(value));
+  const search = query.size > 0 ? `?${query.toString()}` : '';
+  const response = await fetch(`/api${path}${search}`, {
+    method: endpoint.method,
+    headers: { 'X-Flagstone-Person': String(personId), ...(endpoint.method === 'GET' ? {} : { 'Content-Type': 'application/json' }) },
+    ...(endpoint.method === 'GET' ? {} : { body: JSON.stringify(options.body ?? {}) }),
+    ...(options.signal ? { signal: options.signal } : {}),
+  }).catch((cause: unknown) => {
+    if (cause instanceof DOMException && cause.name === 'AbortError') throw cause;
+    throw new ApiError(0, { code: 'UNREACHABLE', message: 'The Flagstone server does not answer.', remedy: 'See whether it still runs, then try again.', details: {} });
+  });
+  const json: unknown = await response.json();
+  if (!response.ok) throw new ApiError(response.status, errorBodySchema.parse(json));
+  return endpoint.response.parse(json);
+}
+
+/** Where a copy's audio streams from. */
+export function audioAddress(copyId: number): string {
+  return `/api/copies/${copyId}/audio`;
+}

@@ -1,0 +1,39 @@
+/** A waveform as the server keeps it: bucket after bucket, in it channel after channel, minimum and maximum as signed bytes. */
+export interface PeaksPicture {
+  channels: number;
+  buckets: number;
+  frames: number;
+  highest: number;
+  values: Int8Array;
+}
+
+const kept = new Map<number, Promise<PeaksPicture | undefined>>();
+const KEEP = 600;
+
+/** The peaks of a sound; undefined when the server cannot draw it (coded audio, drive away). The newest 600 are kept. */
+export function peaksOf(soundId: number): Promise<PeaksPicture | undefined> {
+  const known = kept.get(soundId);
+  if (known) return known;
+  const loading = load(soundId).catch(() => {
+    // Asked again the next time the row is shown: the drive may be back by then.
+    kept.delete(soundId);
+    return undefined;
+  });
+  kept.set(soundId, loading);
+  const [oldest] = kept.keys();
+  if (kept.size > KEEP && oldest !== undefined) kept.delete(oldest);
+  return loading;
+}
+
+async function load(soundId: number): Promise<PeaksPicture | undefined> {
+  const response = await fetch(`/api/sounds/${soundId}/peaks`);
+  if (!response.ok) return undefined;
+  const number = (name: string): number => Number(response.headers.get(`X-Peaks-${name}`));
+  return {
+    channels: number('Channels'),
+    buckets: number('Buckets'),
+    frames: number('Frames'),
+    highest: number('Highest'),
+    values: new Int8Array(await response.arrayBuffer()),
+  };
+}

@@ -1,0 +1,78 @@
+<script setup lang="ts">
+import { ElConfigProvider } from 'element-plus';
+import { onMounted, ref } from 'vue';
+import KeyHelp from './components/key-help.vue';
+import ListeningStrip from './components/listening-strip.vue';
+import PlaceRail from './components/place-rail.vue';
+import TopBar from './components/top-bar.vue';
+import { showingErrors, tell } from './composables/use-errors.ts';
+import { useKeys } from './composables/use-keys.ts';
+import { call } from './api/client.ts';
+import { useCategories } from './stores/categories.ts';
+import { useLive } from './stores/live.ts';
+import { usePlayer } from './stores/player.ts';
+import { useSession } from './stores/session.ts';
+
+const session = useSession();
+const categories = useCategories();
+const live = useLive();
+const player = usePlayer();
+const ready = ref(false);
+const helpShown = ref(false);
+
+onMounted(() =>
+  showingErrors(async () => {
+    await Promise.all([session.load(), categories.load()]);
+    live.start();
+    ready.value = true;
+  }),
+);
+
+async function undo(): Promise<void> {
+  await showingErrors(async () => {
+    const { summary, job } = await call('undoLast');
+    if (!job) tell(summary);
+  });
+}
+
+useKeys({
+  Space: () => player.toggle(),
+  u: () => void undo(),
+  '?': () => void (helpShown.value = true),
+});
+</script>
+
+<template>
+  <el-config-provider size="small">
+    <div class="frame">
+      <place-rail class="rail" />
+      <top-bar class="top" @undo="undo" @help="helpShown = true" />
+      <main class="place">
+        <router-view v-if="ready" />
+      </main>
+      <listening-strip class="strip" />
+      <key-help v-model="helpShown" />
+    </div>
+  </el-config-provider>
+</template>
+
+<style scoped>
+.frame {
+  display: grid;
+  grid-template: 44px minmax(0, 1fr) 88px / 76px minmax(0, 1fr);
+  height: 100%;
+}
+
+.rail {
+  grid-row: 1 / 3;
+}
+
+.place {
+  min-height: 0;
+  overflow: hidden;
+}
+
+.strip {
+  grid-column: 1 / 3;
+}
+</style>

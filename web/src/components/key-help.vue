@@ -1,0 +1,45 @@
+<script setup lang="ts">
+import { ElDialog } from 'element-plus';
+
+const shown = defineModel<boolean>({ required: true });
+
+const KEYS: [string, string][] = [
+  ['Space', 'Play or pause'],
+  ['↑ ↓', 'Previous and next sound, playing at once while “play on select” is on'],
+  ['Enter', 'Accept the first suggestion and go on (Intake)'],
+  ['1 … 5', 'Accept that suggestion (Intake)'],
+  ['/', 'Search'],
+  ['e', 'Edit the card'],
+  ['r', 'Name: see the planned names (Intake)'],
+  ['w', 'Write: see what would go into the files (Intake)'],
+  ['u', 'Undo your last change'],
+  ['Ctrl+A', 'Select all'],
+  ['Shift+↑ ↓', 'Widen the selection'],
+  ['F2', 'Edit the FXName of the current row in place; a double click edits any field'],
+  ['?', 'These keys'],
+];
+</script>
+
+<template>
+  <el-dialog v-model="shown" title="Keys" width="520">
+    <p class="soft">No key acts while you type in a field.</p>
+    <dl>
+      <template v-for="[key, does] in KEYS" :key="key">
+        <dt><kbd>{{ key }}</kbd></dt>
+        <dd>{{ does }}</dd>
+      </template>
+    </dl>
+  </el-dialog>
+</template>
+
+<style scoped>
+dl {
+  display: grid;
+  grid-template-columns: 100px 1fr;
+  row-gap: 6px;
+}
+
+dd {
+  margin: 0;
+}
+</style>

@@ -1,0 +1,92 @@
+<script setup lang="ts">
+import type { CopyDetail, CopyState, Revision } from '@flagstone/contract/record';
+import { FIELDS } from '@flagstone/core/record/fields';
+import { ref, watch } from 'vue';
+import { call } from '../../api/client.ts';
+import { formatBytes, formatWhen } from '../../composables/format.ts';
+import { showingErrors } from '../../composables/use-errors.ts';
+import StateMark from '../state-mark.vue';
+
+/** The copies of a sound by drive with their state, and the history of its record. */
+const props = defineProps<{ soundId: number; revision: number; state: CopyState }>();
+
+const copies = ref<CopyDetail[]>([]);
+const revisions = ref<Revision[]>([]);
+
+watch(
+  () => [props.soundId, props.revision, props.state] as const,
+  ([id]) =>
+    showingErrors(async () => {
+      const sound = await call('getSound', { params: { id } });
+      if (id !== props.soundId) return;
+      copies.value = sound.copies;
+      revisions.value = sound.revisions;
+    }),
+  { immediate: true },
+);
+
+function describe(revision: Revision): string {
+  return FIELDS.filter((field) => field.name in revision.after)
+    .map((field) => `${field.label}: “${String(revision.before[field.name] ?? '')}” → “${String(revision.after[field.name] ?? '')}”`)
+    .join('\n');
+}
+</script>
+
+<template>
+  <section class="copies">
+    <h2>Copies</h2>
+    <ul>
+      <li v-for="copy in copies" :key="copy.copyId">
+        <div class="line"><strong>{{ copy.driveName }}</strong><state-mark :state="copy.state" /></div>
+        <div class="mono path">{{ copy.folder }}/{{ copy.name }}</div>
+        <div class="soft">{{ copy.container }}, {{ formatBytes(copy.sizeBytes) }}</div>
+        <p v-for="issue in copy.issues" :key="issue.message" class="issue">▲ {{ issue.message }}</p>
+      </li>
+    </ul>
+    <template v-if="revisions.length > 0">
+      <h2>History</h2>
+      <ul>
+        <li v-for="revision in revisions" :key="revision.revision" :title="describe(revision)">
+          <div class="line"><span>{{ revision.summary }}</span><span class="soft">{{ formatWhen(revision.at) }}</span></div>
+          <div class="soft">Revision {{ revision.revision }} by {{ revision.person }}</div>
+        </li>
+      </ul>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.copies {
+  padding: 8px 12px;
+}
+
+h2 {
+  color: var(--ink-soft);
+  font-size: 12px;
+}
+
+ul {
+  margin: 4px 0 12px;
+  padding: 0;
+  list-style: none;
+}
+
+li {
+  padding: 4px 0;
+  border-bottom: 1px solid var(--hairline);
+}
+
+.line {
+  display: flex;
+  gap: 8px;
+  justify-content: space-between;
+}
+
+.path {
+  overflow-wrap: anywhere;
+}
+
+.issue {
+  color: var(--ochre-ink);
+}
+</style>

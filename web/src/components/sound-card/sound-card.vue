@@ -1,0 +1,147 @@
+<script setup lang="ts">
+import type { SoundRow } from '@flagstone/contract/record';
+import { FIELDS, type FieldDefinition, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
+import type { RecordEdit } from '@flagstone/core/record/edit';
+import { splitExtension, type BlockName } from '@flagstone/core/ucs/name-blocks';
+import { ElInput, ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
+import { computed, nextTick, ref } from 'vue';
+import { counted } from '../../composables/format.ts';
+import CategoryPicker from '../category-picker.vue';
+import NameBlocks from '../name-blocks.vue';
+import CardCopies from './card-copies.vue';
+import { sharedValue } from './shared-value.ts';
+
+/** Shows and edits one record, or the fields that many have in common. Each field is saved when it is left. */
+const props = defineProps<{ rows: SoundRow[]; count: number }>();
+const emit = defineEmits<{ edit: [edit: RecordEdit] }>();
+
+const root = ref<HTMLElement>();
+const groups = ['Name', 'Description', 'Origin', 'Rights', 'Sound', 'Music'] as const;
+const one = computed(() => (props.count === 1 ? props.rows[0] : undefined));
+const shared = computed(() => new Map(FIELDS.map((field) => [field.name, sharedValue(props.rows, field.name)])));
+
+function fieldsOf(group: string): FieldDefinition[] {
+  return FIELDS.filter((field) => field.group === group && field.name !== 'category' && field.name !== 'subCategory');
+}
+
+function textOf(name: FieldName): string {
+  const value = shared.value.get(name)?.value;
+  return value === undefined || value === null || Array.isArray(value) ? '' : String(value);
+}
+
+function listOf(name: FieldName): string[] {
+  const value = shared.value.get(name)?.value;
+  return Array.isArray(value) ? value : [];
+}
+
+function placeholderOf(name: FieldName): string {
+  const field = shared.value.get(name);
+  return field?.mixed ? `mixed: ${field.distinct} values` : '';
+}
+
+function save(name: FieldName, value: SoundRecord[FieldName]): void {
+  const field = shared.value.get(name);
+  const unchanged = !field?.mixed && JSON.stringify(field?.value ?? '') === JSON.stringify(value ?? '');
+  // A mixed field that was left empty was not edited.
+  if (unchanged || (field?.mixed && (value === '' || value === null))) return;
+  emit('edit', { set: { [name]: value } });
+}
+
+/** For many records keywords are added; what one record already has stays. */
+function saveKeywords(words: string[]): void {
+  if (one.value) save('keywords', words);
+  else if (words.length > 0) emit('edit', { addKeywords: words });
+}
+
+async function focusField(name: string): Promise<void> {
+  await nextTick();
+  const field = root.value?.querySelector<HTMLElement>(`[data-field="${name}"] input, [data-field="${name}"] textarea`);
+  field?.scrollIntoView({ block: 'center' });
+  field?.focus();
+}
+
+defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
+</script>
+
+<template>
+  <aside ref="root" class="card" aria-label="Card">
+    <p v-if="count === 0" class="hint soft">Select a row to see its record here. Select many (<kbd>Ctrl+A</kbd> for all) to edit what they share.</p>
+    <template v-else>
+      <header class="head">
+        <name-blocks v-if="one" :blocks="one.record" :extension="splitExtension(one.name).extension" @edit="focusField" />
+        <template v-else>
+          <h2>{{ counted(count, 'sound') }}</h2>
+          <p class="soft">A value typed here goes into all of them.{{ count > rows.length ? ` What is shown is shared by the first ${rows.length}.` : '' }}</p>
+        </template>
+      </header>
+      <slot />
+      <section v-for="group in groups" :key="group" class="group">
+        <h2>{{ group }}</h2>
+        <label v-for="field in fieldsOf(group)" :key="field.name" class="field" :data-field="field.name">
+          <span class="label">{{ field.label }}</span>
+          <category-picker v-if="field.kind === 'category'" :model-value="textOf('catId')" :placeholder="placeholderOf('catId') || 'Type any part'" @update:model-value="(catId) => save('catId', catId)" />
+          <el-input-tag v-else-if="field.kind === 'list'" :model-value="one ? listOf(field.name) : []" :placeholder="one ? 'Type, then Enter' : 'Add to all'" :delimiter="/[,;]/" @update:model-value="(words) => saveKeywords(words ?? [])" />
+          <el-select v-else-if="field.choices" :model-value="textOf(field.name)" clearable :value-on-clear="''" :empty-values="['', null, undefined]" :placeholder="placeholderOf(field.name)" :aria-label="field.label" @update:model-value="(value: string) => save(field.name, value)">
+            <el-option v-for="choice in field.choices" :key="choice" :value="choice" :label="choice" />
+          </el-select>
+          <el-input-number v-else-if="field.range" :model-value="(shared.get(field.name)?.value as number | null) ?? null" :min="field.range[0]" :max="field.range[1]" :step="1" :placeholder="placeholderOf(field.name)" controls-position="right" @update:model-value="(value) => save(field.name, value ?? null)" />
+          <el-input v-else :model-value="textOf(field.name)" :type="field.kind === 'longText' ? 'textarea' : 'text'" :autosize="{ minRows: 1, maxRows: 6 }" :placeholder="placeholderOf(field.name)" :class="{ mono: field.name.endsWith('Id') }" @change="(value: string) => save(field.name, value)" />
+          <span v-if="field.name === 'catId' && textOf('category')" class="under soft">{{ textOf('category') }} / {{ textOf('subCategory') }}</span>
+        </label>
+      </section>
+      <card-copies v-if="one" :sound-id="one.soundId" :revision="one.revision" :state="one.state" />
+    </template>
+  </aside>
+</template>
+
+<style scoped>
+.card {
+  overflow: auto;
+  border-left: 1px solid var(--hairline);
+  background: var(--surface);
+}
+
+.hint {
+  padding: 24px 16px;
+}
+
+.head {
+  position: sticky;
+  z-index: 2;
+  top: 0;
+  padding: 10px 12px;
+  border-bottom: 1px solid var(--hairline);
+  background: var(--surface);
+}
+
+.group {
+  padding: 8px 12px;
+  border-bottom: 1px solid var(--hairline);
+}
+
+.group h2 {
+  margin-bottom: 4px;
+  color: var(--ink-soft);
+  font-size: 12px;
+}
+
+.field {
+  display: grid;
+  grid-template-columns: 96px minmax(0, 1fr);
+  align-items: start;
+  margin-bottom: 4px;
+}
+
+.label {
+  padding-top: 3px;
+}
+
+.under {
+  grid-column: 2;
+  font-size: 12px;
+}
+
+.field :deep(.el-input-number) {
+  width: 100%;
+}
+</style>

@@ -1,0 +1,33 @@
+import type { SoundRow } from '@flagstone/contract/record';
+import type { SortKey } from '@flagstone/contract/selection';
+import type { FieldName } from '@flagstone/core/record/fields';
+import { formatChannels, formatKilohertz, formatLength } from '../../composables/format.ts';
+
+/** A column of the table of sounds. `field` makes it editable in place. */
+export interface Column {
+  key: string;
+  label: string;
+  width: number;
+  sort?: SortKey;
+  field?: FieldName;
+  align?: 'right';
+  mono?: boolean;
+  text: (row: SoundRow) => string;
+}
+
+export const COLUMNS: readonly Column[] = [
+  { key: 'name', label: 'Name', width: 254, sort: 'name', mono: true, text: (row) => row.name },
+  { key: 'catId', label: 'CatID', width: 98, sort: 'catId', field: 'catId', mono: true, text: (row) => row.record.catId },
+  { key: 'fxName', label: 'FXName', width: 176, sort: 'fxName', field: 'fxName', text: (row) => row.record.fxName },
+  { key: 'length', label: 'Length', width: 64, sort: 'length', align: 'right', mono: true, text: (row) => formatLength(row.facts.durationSeconds) },
+  { key: 'channels', label: 'Ch.', width: 58, sort: 'channels', text: (row) => formatChannels(row.facts.channels) },
+  { key: 'state', label: 'State', width: 84, text: () => '' },
+  { key: 'folder', label: 'Folder', width: 220, sort: 'folder', text: (row) => `${row.driveName} / ${row.folder.replaceAll('/', ' / ')}` },
+  { key: 'description', label: 'Description', width: 240, sort: 'description', field: 'description', text: (row) => row.record.description },
+  { key: 'keywords', label: 'Keywords', width: 180, field: 'keywords', text: (row) => row.record.keywords.join(', ') },
+  { key: 'creatorId', label: 'CreatorID', width: 84, sort: 'creatorId', field: 'creatorId', mono: true, text: (row) => row.record.creatorId },
+  { key: 'sourceId', label: 'SourceID', width: 90, sort: 'sourceId', field: 'sourceId', mono: true, text: (row) => row.record.sourceId },
+  { key: 'library', label: 'Library', width: 150, sort: 'library', field: 'library', text: (row) => row.record.library },
+  { key: 'sampleRate', label: 'kHz', width: 52, sort: 'sampleRate', align: 'right', mono: true, text: (row) => formatKilohertz(row.facts.sampleRateHz) },
+  { key: 'bitDepth', label: 'Bits', width: 46, sort: 'bitDepth', align: 'right', mono: true, text: (row) => (row.facts.bitDepth > 0 ? String(row.facts.bitDepth) : '–') },
+];

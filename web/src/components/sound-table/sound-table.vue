@@ -1,0 +1,329 @@
+<script setup lang="ts">
+import { Bottom, Top } from '@element-plus/icons-vue';
+import type { SoundRow } from '@flagstone/contract/record';
+import type { SoundRecord } from '@flagstone/core/record/fields';
+import { useVirtualizer } from '@tanstack/vue-virtual';
+import { ElCheckbox } from 'element-plus';
+import { computed, nextTick, ref, watch } from 'vue';
+import { counted } from '../../composables/format.ts';
+import { useKeys } from '../../composables/use-keys.ts';
+import type { SoundList } from '../../composables/use-sound-list.ts';
+import CategoryPicker from '../category-picker.vue';
+import InlineWave from '../inline-wave.vue';
+import StateMark from '../state-mark.vue';
+import { COLUMNS, type Column } from './columns.ts';
+
+/** The table that all list places share: virtual rows, inline waveforms, sorting, selection, editing in place. */
+const props = defineProps<{ list: SoundList; label: string }>();
+const emit = defineEmits<{ edit: [copyIds: number[], set: Partial<SoundRecord>] }>();
+
+const ROW = 28;
+const scroller = ref<HTMLElement>();
+const editing = ref<{ index: number; column: Column }>();
+const draft = ref('');
+const { list } = props;
+const template = `32px 96px ${COLUMNS.map((column) => `${column.width}px`).join(' ')}`;
+const width = 128 + COLUMNS.reduce((sum, column) => sum + column.width, 0);
+
+const virtual = useVirtualizer(
+  computed(() => ({ count: list.rows.value.length, getScrollElement: () => scroller.value ?? null, estimateSize: () => ROW, overscan: 12, scrollPaddingStart: ROW })),
+);
+const shown = computed(() =>
+  virtual.value.getVirtualItems().flatMap((item) => {
+    const row = list.rows.value[item.index];
+    return row ? [{ row, index: item.index, start: item.start }] : [];
+  }),
+);
+const allChosen = computed(() => list.everything.value || (list.total.value > 0 && list.selectedCount.value === list.total.value));
+
+watch(shown, (items) => void list.needUpTo(items.at(-1)?.index ?? 0));
+watch(list.current, (index) => index >= 0 && virtual.value.scrollToIndex(index));
+
+function move(step: number, widen: boolean): void {
+  const start = list.current.value < 0 && step < 0 ? list.rows.value.length : list.current.value;
+  list.goTo(Math.max(0, Math.min(list.rows.value.length - 1, start + step)), widen ? 'widen' : 'only');
+}
+
+function click(index: number, event: MouseEvent): void {
+  list.goTo(index, event.shiftKey ? 'widen' : event.ctrlKey || event.metaKey ? 'toggle' : 'only');
+}
+
+async function beginEdit(index: number, column: Column | undefined): Promise<void> {
+  const row = list.rows.value[index];
+  if (!row || !column?.field) return;
+  draft.value = column.text(row);
+  editing.value = { index, column };
+  await nextTick();
+  const input = scroller.value?.querySelector<HTMLInputElement>('.cell.editing input');
+  input?.focus();
+  if (column.field !== 'catId') input?.select();
+}
+
+function commit(row: SoundRow, value: string): void {
+  const field = editing.value?.column.field;
+  const before = editing.value?.column.text(row);
+  editing.value = undefined;
+  scroller.value?.focus();
+  if (!field || value === before) return;
+  emit('edit', [row.copyId], { [field]: field === 'keywords' ? value.split(',') : value });
+}
+
+/** Tab goes on to the next field of the row, Enter to the same field of the next row. */
+async function commitAndMove(row: SoundRow, event: KeyboardEvent): Promise<void> {
+  const at = editing.value;
+  if (!at) return;
+  event.preventDefault();
+  commit(row, draft.value);
+  const editable = COLUMNS.filter((column) => column.field && column.field !== 'catId');
+  if (event.key === 'Enter') {
+    const next = at.index + (event.shiftKey ? -1 : 1);
+    list.goTo(next);
+    await beginEdit(next, at.column);
+  } else {
+    const next = editable[editable.indexOf(at.column) + (event.shiftKey ? -1 : 1)];
+    await beginEdit(at.index, next);
+  }
+}
+
+useKeys({
+  ArrowDown: (event) => move(1, event.shiftKey),
+  ArrowUp: (event) => move(-1, event.shiftKey),
+  PageDown: () => move(20, false),
+  PageUp: () => move(-20, false),
+  Home: () => list.goTo(0),
+  'Ctrl+a': () => list.selectAll(),
+  Escape: () => list.clear(),
+  F2: () => void beginEdit(list.current.value, COLUMNS.find((column) => column.key === 'fxName')),
+});
+</script>
+
+<template>
+  <div class="table">
+    <div ref="scroller" class="scroller" role="grid" :aria-label="label" :aria-rowcount="list.total.value" aria-multiselectable="true" tabindex="0">
+      <div class="head row" role="row" :style="{ gridTemplateColumns: template, width: `${width}px` }">
+        <span class="cell check" role="columnheader">
+          <el-checkbox :model-value="allChosen" :indeterminate="list.selectedCount.value > 0 && !allChosen" aria-label="Select all" @change="(on) => (on ? list.selectAll() : list.clear())" />
+        </span>
+        <span class="cell" role="columnheader">Wave</span>
+        <span
+          v-for="column in COLUMNS"
+          :key="column.key"
+          class="cell"
+          :class="{ right: column.align === 'right', pinned: column.key === 'name' }"
+          role="columnheader"
+          :aria-sort="list.sorting.value.sort === column.sort ? (list.sorting.value.direction === 'asc' ? 'ascending' : 'descending') : 'none'"
+        >
+          <button v-if="column.sort" type="button" class="sort" @click="list.sortBy(column.sort)">
+            {{ column.label }}
+            <component :is="list.sorting.value.direction === 'asc' ? Top : Bottom" v-if="list.sorting.value.sort === column.sort" class="arrow" />
+          </button>
+          <template v-else>{{ column.label }}</template>
+        </span>
+      </div>
+      <div class="body" role="rowgroup" :style="{ height: `${virtual.getTotalSize()}px`, width: `${width}px` }">
+        <div
+          v-for="{ row, index, start } in shown"
+          :key="row.copyId"
+          class="row"
+          role="row"
+          :class="{ current: index === list.current.value, selected: list.isSelected(row), odd: index % 2 === 1 }"
+          :aria-rowindex="index + 1"
+          :aria-selected="list.isSelected(row) || index === list.current.value"
+          :style="{ gridTemplateColumns: template, transform: `translateY(${start}px)` }"
+          @click="click(index, $event)"
+        >
+          <span class="cell check" role="gridcell" @click.stop>
+            <el-checkbox :model-value="list.isSelected(row)" :aria-label="`Select ${row.name}`" @change="list.toggle(index)" />
+          </span>
+          <span class="cell" role="gridcell"><inline-wave :sound-id="row.soundId" /></span>
+          <span
+            v-for="column in COLUMNS"
+            :key="column.key"
+            class="cell"
+            role="gridcell"
+            :class="{ right: column.align === 'right', mono: column.mono, pinned: column.key === 'name', editable: column.field, editing: editing?.index === index && editing.column.key === column.key }"
+            :title="column.text(row)"
+            @dblclick="beginEdit(index, column)"
+          >
+            <template v-if="editing?.index === index && editing.column.key === column.key">
+              <category-picker v-if="column.field === 'catId'" :model-value="row.record.catId" @update:model-value="(catId) => commit(row, catId)" @keydown.esc="editing = undefined" />
+              <input v-else v-model="draft" class="editor" :aria-label="`${column.label} of ${row.name}`" @keydown.enter="commitAndMove(row, $event)" @keydown.tab="commitAndMove(row, $event)" @keydown.esc.stop="editing = undefined" @blur="commit(row, draft)" @click.stop @dblclick.stop />
+            </template>
+            <template v-else-if="column.key === 'state'"><state-mark :state="row.state" /></template>
+            <template v-else>
+              <span v-if="column.key === 'name' && row.issues.length > 0" class="issue" :title="row.issues.map((issue) => issue.message).join('\n')">▲<span class="visually-hidden">Read with a problem</span></span>
+              <span v-if="column.key === 'name' && row.copyCount > 1" class="copies" :title="`${row.copyCount} copies of this sound`">×{{ row.copyCount }}</span>{{ column.text(row) }}
+            </template>
+          </span>
+        </div>
+      </div>
+      <div v-if="list.rows.value.length === 0" class="empty"><slot name="empty" /></div>
+    </div>
+    <div class="foot soft" role="status">
+      <span>{{ counted(list.total.value, 'sound') }}</span>
+      <strong v-if="list.selectedCount.value > 0">{{ list.everything.value ? 'All selected' : `${list.selectedCount.value.toLocaleString('en')} selected` }}</strong>
+      <span v-else>Click a row or press <kbd>↓</kbd> to hear it, double-click a field to edit it</span>
+      <slot name="foot" />
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.table {
+  display: flex;
+  flex-direction: column;
+  min-width: 0;
+  min-height: 0;
+  background: var(--surface);
+}
+
+.scroller {
+  position: relative;
+  flex: 1;
+  overflow: auto;
+}
+
+.scroller:focus-visible {
+  outline-offset: -2px;
+}
+
+.body {
+  position: relative;
+}
+
+.row {
+  display: grid;
+  height: 28px;
+  border-bottom: 1px solid var(--hairline);
+  background: var(--surface);
+}
+
+.body .row {
+  position: absolute;
+  top: 0;
+  left: 0;
+  width: 100%;
+  cursor: default;
+}
+
+.body .row.odd {
+  background: color-mix(in srgb, var(--ground) 45%, var(--surface));
+}
+
+.body .row:hover {
+  background: var(--ground);
+}
+
+.body .row.selected {
+  background: var(--selected);
+}
+
+.body .row.current {
+  background: var(--selected);
+  box-shadow: inset 3px 0 0 var(--lichen);
+}
+
+.head {
+  position: sticky;
+  z-index: 3;
+  top: 0;
+  background: var(--ground);
+  font-weight: 500;
+}
+
+.cell {
+  padding: 0 8px;
+  overflow: hidden;
+  line-height: 27px;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+.cell.mono {
+  font-size: 12px;
+}
+
+.cell.right {
+  text-align: right;
+}
+
+.cell.check {
+  padding: 0 4px 0 10px;
+}
+
+.cell.pinned {
+  position: sticky;
+  z-index: 1;
+  left: 0;
+  border-right: 1px solid var(--hairline);
+  background: inherit;
+}
+
+.cell.editing {
+  padding: 0 2px;
+  overflow: visible;
+}
+
+.editor {
+  width: 100%;
+  height: 24px;
+  padding: 0 5px;
+  border: 1px solid var(--lichen);
+  background: var(--surface);
+  color: var(--ink);
+  font: inherit;
+}
+
+.sort {
+  display: inline-flex;
+  gap: 3px;
+  align-items: center;
+  padding: 0;
+  border: 0;
+  background: none;
+  color: inherit;
+  font: inherit;
+  cursor: pointer;
+}
+
+.sort:hover {
+  text-decoration: underline;
+}
+
+.arrow {
+  width: 11px;
+}
+
+.issue {
+  margin-right: 4px;
+  color: var(--ochre);
+}
+
+.copies {
+  margin-right: 5px;
+  padding: 0 3px;
+  background: var(--sunken);
+  font-size: 11px;
+}
+
+.empty {
+  position: sticky;
+  left: 0;
+  padding: 40px;
+  text-align: center;
+}
+
+.foot {
+  display: flex;
+  gap: 16px;
+  align-items: center;
+  height: 28px;
+  padding: 0 12px;
+  border-top: 1px solid var(--hairline);
+  background: var(--ground);
+}
+
+.foot strong {
+  color: var(--ink);
+}
+</style>

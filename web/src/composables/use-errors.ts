@@ -1,0 +1,32 @@
+import { ElNotification } from 'element-plus';
+import { ApiError } from '../api/client.ts';
+
+/** Shows what went wrong and what to do about it. */
+export function showError(error: unknown): void {
+  if (error instanceof DOMException && error.name === 'AbortError') return;
+  const known = error instanceof ApiError;
+  if (!known) console.error(error);
+  ElNotification({
+    type: 'error',
+    title: known ? error.body.message : 'Something went wrong in the browser.',
+    message: known ? error.body.remedy : String(error),
+    duration: 8000,
+    position: 'bottom-right',
+    offset: 110,
+  });
+}
+
+/** Runs something that may fail and shows its error; returns undefined then. */
+export async function showingErrors<Result>(work: () => Promise<Result>): Promise<Result | undefined> {
+  try {
+    return await work();
+  } catch (error) {
+    showError(error);
+    return undefined;
+  }
+}
+
+/** Tells briefly that something was done. */
+export function tell(title: string, message = ''): void {
+  ElNotification({ type: 'success', title, message, duration: 3500, position: 'bottom-right', offset: 110 });
+}

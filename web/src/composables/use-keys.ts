@@ -1,0 +1,31 @@
+import { onBeforeUnmount, onMounted } from 'vue';
+
+/** Whether the person is typing or working in a list, menu or dialog of its own, so that no key of ours may fire. */
+function isBusyElsewhere(target: EventTarget | null): boolean {
+  if (!(target instanceof HTMLElement)) return false;
+  if (target.isContentEditable || target.closest('[role="dialog"], [role="menu"], [role="listbox"]')) return true;
+  if (target instanceof HTMLInputElement) return !['checkbox', 'radio', 'range', 'button'].includes(target.type);
+  return target instanceof HTMLTextAreaElement || target instanceof HTMLSelectElement;
+}
+
+/** A key as written in the map: `Space`, `ArrowDown`, `/`, `Ctrl+a`. */
+function keyName(event: KeyboardEvent): string {
+  const key = event.key === ' ' ? 'Space' : event.key.length === 1 ? event.key.toLowerCase() : event.key;
+  return `${event.ctrlKey || event.metaKey ? 'Ctrl+' : ''}${event.altKey ? 'Alt+' : ''}${key}`;
+}
+
+/** Keys that act while this component is shown; none fires while somebody types. A handler that returns false lets the key pass. */
+export function useKeys(keys: Record<string, (event: KeyboardEvent) => boolean | void>): void {
+  const onKey = (event: KeyboardEvent): void => {
+    if (event.defaultPrevented || isBusyElsewhere(event.target)) return;
+    const name = keyName(event);
+    const act = keys[name];
+    if (!act) return;
+    // Space and Enter on a focused button press that button.
+    const onButton = event.target instanceof HTMLElement && event.target.closest('button, a, [role="switch"], [role="checkbox"], [role="slider"]');
+    if (onButton && (name === 'Space' || name === 'Enter')) return;
+    if (act(event) !== false) event.preventDefault();
+  };
+  onMounted(() => window.addEventListener('keydown', onKey));
+  onBeforeUnmount(() => window.removeEventListener('keydown', onKey));
+}

@@ -1,0 +1,180 @@
+import type { SoundPage } from '@flagstone/contract/api';
+import type { SoundRow } from '@flagstone/contract/record';
+import type { ListFilter, ListQuery, Selection, SortKey } from '@flagstone/contract/selection';
+import { computed, onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue';
+import { useLive } from '../stores/live.ts';
+import { usePlayer } from '../stores/player.ts';
+import { showingErrors } from './use-errors.ts';
+
+const PAGE = 200;
+const RELOAD_PAGE = 500;
+
+export type SortState = { sort: SortKey; direction: 'asc' | 'desc' };
+
+/**
+ * The rows of a list place: loaded page by page as they come into view, kept up to date while records change, with the current row and the
+ * selection. `Select all` is kept as such and sent as a query, never as a list of ids.
+ */
+export function useSoundList(fetchPage: (query: Partial<ListQuery>, signal: AbortSignal) => Promise<SoundPage>, filter: Ref<ListFilter>, source: () => Selection) {
+  const live = useLive();
+  const player = usePlayer();
+  const rows = shallowRef<SoundRow[]>([]);
+  const total = ref(0);
+  const loading = ref(true);
+  const sorting = ref<SortState>({ sort: 'folder', direction: 'asc' });
+  const current = ref(-1);
+  const chosen = ref<ReadonlySet<number>>(new Set());
+  const everything = ref(false);
+  let next: string | null = null;
+  let anchor = -1;
+  let request = new AbortController();
+  let fetching = false;
+
+  const currentRow = computed(() => rows.value[current.value]);
+  const selectedCount = computed(() => (everything.value ? total.value : chosen.value.size));
+  const selectedRows = computed(() => (everything.value ? rows.value : rows.value.filter((row) => chosen.value.has(row.copyId))));
+  /** What bulk work acts on: everything, the chosen rows, or the current row; undefined when there is none of them. */
+  const selection = computed<Selection | undefined>(() => {
+    if (everything.value) return source();
+    const copyIds = chosen.value.size > 0 ? [...chosen.value] : currentRow.value ? [currentRow.value.copyId] : [];
+    return copyIds.length > 0 ? { kind: 'copies', copyIds } : undefined;
+  });
+
+  async function load(limit: number, after?: string): Promise<SoundPage | undefined> {
+    const { signal } = request;
+    const query = { ...filter.value, ...sorting.value, limit, ...(after === undefined ? {} : { after }) };
+    const page = await showingErrors(() => fetchPage(query, signal));
+    return signal.aborted ? undefined : page;
+  }
+
+  /** Starts again from the first row. */
+  async function restart(): Promise<void> {
+    request.abort();
+    request = new AbortController();
+    loading.value = true;
+    const page = await load(PAGE);
+    if (!page) return;
+    rows.value = page.rows;
+    total.value = page.total;
+    next = page.next;
+    loading.value = false;
+    fetching = false;
+  }
+
+  /** Loads the next page when the view comes near the end of what is there. */
+  async function needUpTo(index: number): Promise<void> {
+    if (next === null || fetching || index < rows.value.length - PAGE / 2) return;
+    fetching = true;
+    const page = await load(PAGE, next);
+    fetching = false;
+    if (!page) return;
+    rows.value = [...rows.value, ...page.rows];
+    next = page.next;
+  }
+
+  /** Asks again for all rows that are loaded, keeping place and selection. */
+  async function refresh(): Promise<void> {
+    const wanted = Math.max(PAGE, rows.value.length);
+    const fresh: SoundRow[] = [];
+    let after: string | undefined;
+    do {
+      const page = await load(Math.min(RELOAD_PAGE, wanted - fresh.length), after);
+      if (!page) return;
+      fresh.push(...page.rows);
+      total.value = page.total;
+      next = page.next;
+      after = page.next ?? undefined;
+    } while (fresh.length < wanted && after !== undefined);
+    // Read only now: somebody may have gone on to another row while the pages were on their way.
+    const keepId = currentRow.value?.copyId;
+    rows.value = fresh;
+    loading.value = false;
+    if (keepId !== undefined) current.value = fresh.findIndex((row) => row.copyId === keepId);
+  }
+
+  // Bursts of changes (a plan that runs) are answered with one refresh after the other, never with many at once.
+  let refreshing: Promise<void> | undefined;
+  let again = false;
+  function refreshSoon(): void {
+    if (refreshing) {
+      again = true;
+      return;
+    }
+    refreshing = refresh().finally(() => {
+      refreshing = undefined;
+      if (!again) return;
+      again = false;
+      refreshSoon();
+    });
+  }
+
+  const stopRecords = live.onRecords(refreshSoon);
+  const stopJobs = live.onJob((job) => {
+    if (job.kind === 'index' || job.state === 'done') refreshSoon();
+  });
+  onBeforeUnmount(() => {
+    stopRecords();
+    stopJobs();
+    request.abort();
+  });
+
+  watch([filter, sorting], () => {
+    current.value = -1;
+    clear();
+    void restart();
+  }, { deep: true });
+
+  function clear(): void {
+    chosen.value = new Set();
+    everything.value = false;
+  }
+
+  /** Makes a row the current one and puts it on the listening strip. */
+  function goTo(index: number, how: 'only' | 'widen' | 'toggle' = 'only'): void {
+    const row = rows.value[index];
+    if (!row) return;
+    if (how === 'widen' && anchor >= 0) {
+      const [from, to] = [Math.min(anchor, index), Math.max(anchor, index)];
+      chosen.value = new Set(rows.value.slice(from, to + 1).map((each) => each.copyId));
+      everything.value = false;
+    } else if (how === 'toggle') {
+      toggle(index);
+      anchor = index;
+    } else {
+      clear();
+      anchor = index;
+    }
+    current.value = index;
+    player.show(row);
+    void needUpTo(index);
+  }
+
+  /** Puts a row into the selection or takes it out. */
+  function toggle(index: number): void {
+    const row = rows.value[index];
+    if (!row) return;
+    const set = new Set(everything.value ? rows.value.map((each) => each.copyId) : chosen.value);
+    if (!set.delete(row.copyId)) set.add(row.copyId);
+    chosen.value = set;
+    everything.value = false;
+  }
+
+  function selectAll(): void {
+    everything.value = total.value > 0;
+    chosen.value = new Set();
+  }
+
+  function isSelected(row: SoundRow): boolean {
+    return everything.value || chosen.value.has(row.copyId);
+  }
+
+  /** Sorts by a column; the same column again turns the order round. */
+  function sortBy(sort: SortKey): void {
+    const turned = sorting.value.sort === sort && sorting.value.direction === 'asc';
+    sorting.value = { sort, direction: turned ? 'desc' : 'asc' };
+  }
+
+  return { rows, total, loading, sorting, current, currentRow, selectedCount, selectedRows, selection, everything, restart, refresh, needUpTo, goTo, toggle, selectAll, clear, isSelected, sortBy };
+}
+
+export type SoundList = ReturnType<typeof useSoundList>;

@@ -1,0 +1,117 @@
+<script setup lang="ts">
+import type { ListFilter } from '@flagstone/contract/selection';
+import { computed, onBeforeUnmount, ref, watch } from 'vue';
+import { call } from '../../api/client.ts';
+import { showingErrors } from '../../composables/use-errors.ts';
+import { useLive } from '../../stores/live.ts';
+
+/** The index on the left: categories and subcategories with their counts under the current words. */
+const props = defineProps<{ filter: ListFilter }>();
+const emit = defineEmits<{ choose: [category: string, catId: string] }>();
+
+interface Count {
+  category: string;
+  subCategory: string;
+  catId: string;
+  count: number;
+}
+
+const counts = ref<Count[]>([]);
+const groups = computed(() => {
+  const byCategory = new Map<string, { category: string; count: number; members: Count[] }>();
+  for (const entry of counts.value) {
+    const group = byCategory.get(entry.category) ?? { category: entry.category, count: 0, members: [] };
+    group.count += entry.count;
+    group.members.push(entry);
+    byCategory.set(entry.category, group);
+  }
+  return [...byCategory.values()].sort((a, b) => Number(a.category === '') - Number(b.category === '') || a.category.localeCompare(b.category));
+});
+const total = computed(() => counts.value.reduce((sum, entry) => sum + entry.count, 0));
+
+async function load(): Promise<void> {
+  const answer = await showingErrors(() => call('countCategories', { query: { q: props.filter.q } }));
+  if (answer) counts.value = answer;
+}
+
+watch(() => props.filter.q, load, { immediate: true });
+onBeforeUnmount(useLive().onRecords(() => void load()));
+
+const isOpen = (category: string): boolean => props.filter.category === category && category !== '';
+</script>
+
+<template>
+  <nav class="index" aria-label="Categories">
+    <h2>Categories</h2>
+    <button type="button" class="entry" :class="{ current: filter.category === '' && filter.catId === '' }" @click="emit('choose', '', '')"><span>Everything</span><span class="count">{{ total }}</span></button>
+    <template v-for="group in groups" :key="group.category">
+      <button v-if="group.category !== ''" type="button" class="entry" :class="{ current: isOpen(group.category) && filter.catId === '' }" :aria-expanded="isOpen(group.category)" @click="emit('choose', group.category, '')">
+        <span>{{ isOpen(group.category) ? '▾' : '▸' }} {{ group.category }}</span><span class="count">{{ group.count }}</span>
+      </button>
+      <p v-else class="entry soft"><span>No category yet</span><span class="count">{{ group.count }}</span></p>
+      <template v-if="isOpen(group.category)">
+        <button v-for="member in group.members" :key="member.subCategory + member.catId" type="button" class="entry member" :class="{ current: filter.catId === member.catId }" @click="emit('choose', group.category, filter.catId === member.catId ? '' : member.catId)">
+          <span>{{ member.subCategory }}</span><span class="count">{{ member.count }}</span>
+        </button>
+      </template>
+    </template>
+  </nav>
+</template>
+
+<style scoped>
+.index {
+  overflow: auto;
+  padding: 8px 0;
+  border-right: 1px solid var(--hairline);
+  background: var(--ground);
+}
+
+h2 {
+  padding: 0 12px 4px;
+  color: var(--ink-soft);
+  font-size: 12px;
+}
+
+.entry {
+  display: flex;
+  gap: 8px;
+  justify-content: space-between;
+  width: 100%;
+  padding: 3px 12px;
+  border: 0;
+  border-left: 3px solid transparent;
+  background: none;
+  color: var(--ink);
+  font: inherit;
+  font-size: 12px;
+  text-align: left;
+}
+
+button.entry {
+  cursor: pointer;
+}
+
+button.entry:hover {
+  background: var(--surface);
+}
+
+.entry.current {
+  border-left-color: var(--lichen);
+  background: var(--selected);
+  font-weight: 600;
+}
+
+.entry.soft {
+  margin-top: 8px;
+  color: var(--ink-soft);
+}
+
+.member {
+  padding-left: 28px;
+}
+
+.count {
+  color: var(--ink-soft);
+  font: 12px var(--mono);
+}
+</style>

@@ -1,0 +1,291 @@
+<script setup lang="ts">
+import type { Batch, Unreadable } from '@flagstone/contract/api';
+import type { RecordEdit } from '@flagstone/core/record/edit';
+import type { SoundRecord } from '@flagstone/core/record/fields';
+import type { Selection } from '@flagstone/contract/selection';
+import { BLOCK_LABELS, type BlockName } from '@flagstone/core/ucs/name-blocks';
+import { ElButton, ElPopconfirm, ElProgress } from 'element-plus';
+import { computed, nextTick, onBeforeUnmount, ref, watch } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
+import { call } from '../../api/client.ts';
+import PlanView from '../../components/plan-view.vue';
+import SoundCard from '../../components/sound-card/sound-card.vue';
+import SoundTable from '../../components/sound-table/sound-table.vue';
+import SuggestionList from '../../components/suggestion-list.vue';
+import { counted } from '../../composables/format.ts';
+import { showingErrors, tell } from '../../composables/use-errors.ts';
+import { useKeys } from '../../composables/use-keys.ts';
+import { useSoundList } from '../../composables/use-sound-list.ts';
+import { useLive } from '../../stores/live.ts';
+
+type Step = 'describe' | 'name' | 'write' | 'unreadable';
+
+/** How sure a suggestion has to be when all are accepted at once. */
+const SURE = 0.35;
+
+const route = useRoute();
+const router = useRouter();
+const live = useLive();
+const id = Number(route.params['id']);
+const batch = ref<Batch>();
+const unreadable = ref<Unreadable[]>([]);
+const card = ref<InstanceType<typeof SoundCard>>();
+const suggestions = ref<InstanceType<typeof SuggestionList>>();
+const planned = ref<Selection>();
+
+const step = computed(() => (route.query['step'] as Step | undefined) ?? 'describe');
+const filter = computed(() => ({ q: typeof route.query['q'] === 'string' ? route.query['q'] : '', category: '', catId: '' }));
+const list = useSoundList((query, signal) => call('listBatchRows', { params: { id }, query, signal }), filter, () => ({ kind: 'batch', batchId: id, filter: filter.value }));
+const reading = computed(() => live.running.find((job) => job.kind === 'index' && job.batchId === id));
+const whole = computed<Selection>(() => ({ kind: 'batch', batchId: id }));
+/** A plan is for the rows selected when it was asked for; for the whole batch when there was no selection. */
+const planSelection = computed(() => planned.value ?? whole.value);
+
+async function load(): Promise<void> {
+  await showingErrors(async () => {
+    [batch.value, unreadable.value] = await Promise.all([call('getBatch', { params: { id } }), call('listUnreadable', { params: { id } })]);
+  });
+}
+void load();
+void list.restart();
+onBeforeUnmount(live.onRecords(() => void load()));
+onBeforeUnmount(live.onJob(() => void load()));
+
+function goTo(next: Step): void {
+  planned.value = list.selectedCount.value > 1 && !list.everything.value ? list.selection.value : undefined;
+  void router.replace({ query: { ...route.query, step: next } });
+}
+
+async function edit(change: RecordEdit, selection = list.selection.value): Promise<boolean> {
+  if (!selection) return false;
+  const result = await showingErrors(() => call('editRecords', { body: { selection, edit: change } }));
+  if (result && result.changed > 1) tell(`${result.summary}: ${counted(result.changed, 'sound')} changed`, 'u takes it back.');
+  return result !== undefined;
+}
+
+function editCell(copyIds: number[], set: Partial<SoundRecord>): void {
+  void edit({ set }, { kind: 'copies', copyIds });
+}
+
+/** Accepts for what is selected, then goes on to the next row when it was one. */
+async function accept(catId: string): Promise<void> {
+  const single = list.selectedCount.value <= 1;
+  const done = await edit({ set: { catId } });
+  if (done && single) list.goTo(Math.min(list.current.value + 1, list.rows.value.length - 1));
+}
+
+async function acceptAll(): Promise<void> {
+  const selection = list.selectedCount.value > 1 ? (list.selection.value ?? whole.value) : whole.value;
+  const result = await showingErrors(() => call('acceptSuggestions', { body: { selection, minimumScore: SURE } }));
+  if (result) tell(`${counted(result.changed, 'sound')} filled in`, 'Only empty CatIDs and FXNames were filled, and no CatID that is just a guess. u takes it back.');
+}
+
+async function fileBatch(): Promise<void> {
+  const result = await showingErrors(() => call('fileBatch', { params: { id } }));
+  if (!result) return;
+  batch.value = result.batch;
+  tell(`${counted(result.filed, 'sound')} filed into the catalogue`);
+  await router.push('/catalogue');
+}
+
+/** A click on a block of a name: opens the card of that copy at the field behind the block. */
+async function editBlock(copyId: number, block: BlockName): Promise<void> {
+  await choose(copyId);
+  await nextTick();
+  card.value?.focusField(block);
+}
+
+async function choose(copyId: number): Promise<void> {
+  while (!list.rows.value.some((row) => row.copyId === copyId) && list.rows.value.length < list.total.value) {
+    const before = list.rows.value.length;
+    await list.needUpTo(before);
+    if (list.rows.value.length === before) return;
+  }
+  list.goTo(list.rows.value.findIndex((row) => row.copyId === copyId));
+}
+
+watch(step, () => card.value === undefined && list.clear());
+
+const acceptNumber = (index: number) => (): boolean => step.value === 'describe' && (suggestions.value?.accept(index) ?? false);
+useKeys({
+  Enter: () => (step.value === 'describe' ? acceptNumber(0)() : false),
+  1: acceptNumber(0),
+  2: acceptNumber(1),
+  3: acceptNumber(2),
+  4: acceptNumber(3),
+  5: acceptNumber(4),
+  e: () => void card.value?.focusField(),
+  r: () => goTo('name'),
+  w: () => goTo('write'),
+});
+
+const STEPS: { key: Step; label: string; hint: string }[] = [
+  { key: 'describe', label: '1 Describe', hint: 'Category, FXName and the rest' },
+  { key: 'name', label: '2 Name', hint: 'See the names, then rename (r)' },
+  { key: 'write', label: '3 Write', hint: 'Put the records into the files (w)' },
+];
+</script>
+
+<template>
+  <div v-if="batch" class="batch">
+    <header class="head">
+      <div class="title">
+        <router-link to="/intake" class="soft">Intake</router-link> <span class="soft">/</span>
+        <h1>{{ batch.name }}</h1>
+      </div>
+      <nav class="steps" aria-label="Steps">
+        <button v-for="each in STEPS" :key="each.key" type="button" class="step" :class="{ current: step === each.key }" :aria-current="step === each.key ? 'step' : undefined" :title="each.hint" @click="goTo(each.key)">{{ each.label }}</button>
+        <el-popconfirm :title="`File ${counted(batch.counts.all, 'sound')} into the catalogue? Files stay where they are.`" width="280" confirm-button-text="File them" @confirm="fileBatch">
+          <template #reference><button type="button" class="step" :disabled="batch.counts.all === 0">{{ batch.filedAt ? '✓ Filed' : '4 File' }}</button></template>
+        </el-popconfirm>
+      </nav>
+      <button v-if="unreadable.length > 0" type="button" class="faults" :class="{ current: step === 'unreadable' }" @click="goTo('unreadable')">✕ {{ counted(unreadable.length, 'file') }} unreadable</button>
+      <span class="spring" />
+      <span class="soft">{{ batch.counts.categorised }} of {{ batch.counts.all }} with a category, {{ batch.counts.named }} ready to name</span>
+      <el-button v-if="step === 'describe'" type="primary" :disabled="batch.counts.all === 0" @click="acceptAll">Suggest for {{ list.selectedCount.value > 1 ? counted(list.selectedCount.value, 'sound') : 'all' }}</el-button>
+    </header>
+    <div v-if="reading" class="reading" role="status">
+      <span>Reading the folder: {{ (reading.done + reading.failed).toLocaleString('en') }} of {{ reading.total?.toLocaleString('en') ?? '…' }} files, {{ counted(reading.failed, 'unreadable', 'unreadable') }}</span>
+      <el-progress class="bar" :percentage="reading.total ? Math.round((100 * (reading.done + reading.failed)) / reading.total) : 0" :show-text="false" />
+    </div>
+
+    <div class="work">
+      <sound-table v-show="step === 'describe'" :list="list" label="Sounds of the batch" @edit="editCell">
+        <template #empty>
+          <p v-if="reading || list.loading.value" class="soft">Reading…</p>
+          <p v-else-if="filter.q !== ''">No sound of this batch has “{{ filter.q }}” in any field or folder.</p>
+          <p v-else>No audio files in this folder.</p>
+        </template>
+      </sound-table>
+      <plan-view v-if="step === 'name' || step === 'write'" :key="step" :kind="step === 'name' ? 'rename' : 'write'" :batch-id="id" :selection="planSelection" :what="planned ? 'Selected rows' : 'Whole batch'" @edit-block="editBlock" @chosen="choose" />
+      <section v-if="step === 'unreadable'" class="unreadable">
+        <h2>Files that could not be read</h2>
+        <p class="soft">They are left exactly as they are. The rest of the folder was read.</p>
+        <table class="plain">
+          <thead>
+            <tr><th>File</th><th>What is wrong</th><th>What to do</th></tr>
+          </thead>
+          <tbody>
+            <tr v-for="fault in unreadable" :key="fault.id">
+              <td><span class="mono">{{ fault.name || '(the folder)' }}</span><div class="soft">{{ fault.folder }}</div></td>
+              <td>{{ fault.message }}</td>
+              <td>{{ fault.remedy }}</td>
+            </tr>
+          </tbody>
+        </table>
+      </section>
+      <sound-card ref="card" :rows="list.selectedCount.value > 0 ? list.selectedRows.value : list.currentRow.value ? [list.currentRow.value] : []" :count="list.selectedCount.value || (list.currentRow.value ? 1 : 0)" @edit="(change) => edit(change)">
+        <suggestion-list v-if="list.currentRow.value && list.selectedCount.value <= 1" ref="suggestions" :copy-id="list.currentRow.value.copyId" :cat-id="list.currentRow.value.record.catId" @accept="accept" />
+        <p v-if="step === 'name'" class="tip soft">The name is laid from {{ Object.values(BLOCK_LABELS).join(', ') }}.</p>
+      </sound-card>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.batch {
+  display: flex;
+  flex-direction: column;
+  height: 100%;
+}
+
+.head {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  height: 48px;
+  padding: 0 12px;
+  border-bottom: 1px solid var(--hairline);
+}
+
+.title {
+  display: flex;
+  gap: 6px;
+  align-items: baseline;
+}
+
+.title h1 {
+  font-size: 16px;
+}
+
+.steps {
+  display: flex;
+}
+
+.step {
+  height: 30px;
+  padding: 0 12px;
+  border: 1px solid var(--hairline);
+  border-right-width: 0;
+  background: var(--surface);
+  color: var(--ink);
+  font: inherit;
+  cursor: pointer;
+}
+
+.step:last-child {
+  border-right-width: 1px;
+}
+
+.step.current {
+  background: var(--ink);
+  color: var(--ground);
+}
+
+.step:hover:not(.current, :disabled) {
+  background: var(--lichen-wash);
+}
+
+.step:disabled {
+  color: var(--ink-soft);
+}
+
+.faults {
+  height: 30px;
+  padding: 0 10px;
+  border: 1px solid var(--iron);
+  background: none;
+  color: var(--iron);
+  font: inherit;
+  cursor: pointer;
+}
+
+.faults.current {
+  background: var(--iron-wash);
+}
+
+.spring {
+  flex: 1;
+}
+
+.reading {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  padding: 6px 12px;
+  border-bottom: 1px solid var(--hairline);
+  background: var(--ochre-wash);
+}
+
+.bar {
+  flex: 1;
+}
+
+.work {
+  display: grid;
+  flex: 1;
+  grid-template-columns: minmax(0, 1fr) 320px;
+  min-height: 0;
+}
+
+.unreadable {
+  min-width: 0;
+  overflow: auto;
+  padding: 12px;
+  background: var(--surface);
+}
+
+.tip {
+  padding: 8px 12px;
+}
+</style>

@@ -1,0 +1,54 @@
+import { liveEventSchema, type Job } from '@flagstone/contract/jobs';
+import { defineStore } from 'pinia';
+import { computed, ref } from 'vue';
+import { call } from '../api/client.ts';
+
+type Listener = (soundIds: ReadonlySet<number>) => void;
+
+/** Jobs and changes of records as they happen, by server-sent events. */
+export const useLive = defineStore('live', () => {
+  const jobs = ref<Job[]>([]);
+  const connected = ref(false);
+  const recordListeners = new Set<Listener>();
+  const jobListeners = new Set<(job: Job) => void>();
+  const running = computed(() => jobs.value.filter((job) => job.state === 'running' || job.state === 'waiting'));
+
+  async function reloadJobs(): Promise<void> {
+    jobs.value = await call('listJobs');
+  }
+
+  function start(): void {
+    const events = new EventSource('/api/events');
+    events.addEventListener('open', () => {
+      // What happened while the line was down is not repeated, so everything is asked for again.
+      connected.value = true;
+      void reloadJobs();
+      for (const listener of recordListeners) listener(new Set());
+    });
+    events.addEventListener('error', () => (connected.value = false));
+    events.addEventListener('live', (message) => {
+      const event = liveEventSchema.parse(JSON.parse(message.data as string));
+      if (event.type === 'records') {
+        const ids = new Set(event.soundIds);
+        for (const listener of recordListeners) listener(ids);
+      } else {
+        jobs.value = [event.job, ...jobs.value.filter((job) => job.id !== event.job.id)].slice(0, 50);
+        for (const listener of jobListeners) listener(event.job);
+      }
+    });
+  }
+
+  /** Calls back when records change (an empty set: anything may have). Returns how to stop. */
+  function onRecords(listener: Listener): () => void {
+    recordListeners.add(listener);
+    return () => void recordListeners.delete(listener);
+  }
+
+  /** Calls back at each step of each job. Returns how to stop. */
+  function onJob(listener: (job: Job) => void): () => void {
+    jobListeners.add(listener);
+    return () => void jobListeners.delete(listener);
+  }
+
+  return { jobs, running, connected, start, onRecords, onJob };
+});
