@@ -1,17 +1,30 @@
-
 /** @type {import('jest').Config} */
 const common = {
   testEnvironment: 'node',
   extensionsToTreatAsEsm: ['.ts'],
-  transform: { '^.+\\.ts$': ['@swc/jest', { module: { type: 'es6' }, jsc: { target: 'es2023', parser: { syntax: 'typescript' } } }] },
+  transform: {
+    '^.+\\.ts$': [
+      '@swc/jest',
+      { module: { type: 'es6' }, jsc: { target: 'es2023', parser: { syntax: 'typescript' } } },
+    ],
+  },
 };
 
 /** Unit tests stand beside what they test; server tests share one PostgreSQL; the browser test drives the whole application. */
 export default {
   projects: [
-    { ...common, displayName: 'unit', testMatch: ['<rootDir>/{core,contract,demo,web}/src/**/*.test.ts', '<rootDir>/server/src/drives/*.test.ts'] },
-    { ...common, displayName: 'server', testMatch: ['<rootDir>/tests/server/*.test.ts'], globalSetup: '<rootDir>/tests/server/start-postgres.ts', globalTeardown: '<rootDir>/tests/server/stop-postgres.ts' },
+    {
+      ...common,
+      displayName: 'unit',
+      testMatch: ['<rootDir>/{core,contract,demo,web}/src/**/*.test.ts', '<rootDir>/server/src/drives/*.test.ts'],
+    },
+    {
+      ...common,
+      displayName: 'server',
+      testMatch: ['<rootDir>/tests/server/*.test.ts'],
+      globalSetup: '<rootDir>/tests/server/start-postgres.ts',
+      globalTeardown: '<rootDir>/tests/server/stop-postgres.ts',
+    },
     { ...common, displayName: 'browser', testMatch: ['<rootDir>/tests/browser/*.test.ts'] },
   ],
 };
-

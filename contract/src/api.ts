@@ -27,7 +27,14 @@ export const batchSchema = z.object({
   createdBy: z.string(),
   createdAt: z.string(),
   filedAt: z.string().nullable(),
-  counts: z.object({ all: z.number(), categorised: z.number(), named: z.number(), behind: z.number(), filed: z.number(), unreadable: z.number() }),
+  counts: z.object({
+    all: z.number(),
+    categorised: z.number(),
+    named: z.number(),
+    behind: z.number(),
+    filed: z.number(),
+    unreadable: z.number(),
+  }),
 });
 export type Batch = z.infer<typeof batchSchema>;
 
@@ -71,15 +78,28 @@ export const api = {
       version: z.string(),
       roots: z.array(z.string()),
       categorySource: z.string(),
-      counts: z.object({ sounds: z.number(), filed: z.number(), copies: z.number(), behind: z.number(), unreadable: z.number(), openBatches: z.number() }),
+      counts: z.object({
+        sounds: z.number(),
+        filed: z.number(),
+        copies: z.number(),
+        behind: z.number(),
+        unreadable: z.number(),
+        openBatches: z.number(),
+      }),
     }),
   }),
   listPeople: endpoint('GET', '/people', { response: z.array(personSchema) }),
-  listCategories: endpoint('GET', '/categories', { response: z.object({ source: z.string(), categories: z.array(categorySchema) }) }),
+  listCategories: endpoint('GET', '/categories', {
+    response: z.object({ source: z.string(), categories: z.array(categorySchema) }),
+  }),
   listDrives: endpoint('GET', '/drives', { response: z.array(driveSchema) }),
   listFolders: endpoint('GET', '/folders', {
     query: z.object({ path: z.string().max(4096).default('') }),
-    response: z.object({ path: z.string(), parent: z.string().nullable(), folders: z.array(z.object({ name: z.string(), path: z.string() })) }),
+    response: z.object({
+      path: z.string(),
+      parent: z.string().nullable(),
+      folders: z.array(z.object({ name: z.string(), path: z.string() })),
+    }),
   }),
   startIntake: endpoint('POST', '/intake', {
     body: z.strictObject({ path: z.string().min(1).max(4096), batchName: z.string().trim().max(200).optional() }),
@@ -87,13 +107,22 @@ export const api = {
   }),
   listBatches: endpoint('GET', '/batches', { response: z.array(batchSchema) }),
   getBatch: endpoint('GET', '/batches/:id', { params: idParams, response: batchSchema }),
-  listBatchRows: endpoint('GET', '/batches/:id/rows', { params: idParams, query: listQuerySchema, response: pageSchema }),
+  listBatchRows: endpoint('GET', '/batches/:id/rows', {
+    params: idParams,
+    query: listQuerySchema,
+    response: pageSchema,
+  }),
   listUnreadable: endpoint('GET', '/batches/:id/unreadable', { params: idParams, response: z.array(unreadableSchema) }),
-  fileBatch: endpoint('POST', '/batches/:id/file', { params: idParams, response: z.object({ filed: z.number(), batch: batchSchema }) }),
+  fileBatch: endpoint('POST', '/batches/:id/file', {
+    params: idParams,
+    response: z.object({ filed: z.number(), batch: batchSchema }),
+  }),
   listCatalogue: endpoint('GET', '/catalogue', { query: listQuerySchema, response: pageSchema }),
   countCategories: endpoint('GET', '/catalogue/categories', {
     query: filterSchema,
-    response: z.array(z.object({ category: z.string(), subCategory: z.string(), catId: z.string(), count: z.number() })),
+    response: z.array(
+      z.object({ category: z.string(), subCategory: z.string(), catId: z.string(), count: z.number() }),
+    ),
   }),
   getSound: endpoint('GET', '/sounds/:id', {
     params: idParams,
@@ -117,7 +146,10 @@ export const api = {
   getPlan: endpoint('GET', '/plans/:id', { params: idParams, response: planSchema }),
   listPlanItems: endpoint('GET', '/plans/:id/items', {
     params: idParams,
-    query: z.object({ after: z.coerce.number().int().min(0).default(0), limit: z.coerce.number().int().min(1).max(1000).default(300) }),
+    query: z.object({
+      after: z.coerce.number().int().min(0).default(0),
+      limit: z.coerce.number().int().min(1).max(1000).default(300),
+    }),
     response: z.object({ items: z.array(planItemSchema), next: z.number().nullable() }),
   }),
   runPlan: endpoint('POST', '/plans/:id/run', {

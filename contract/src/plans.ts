@@ -28,7 +28,16 @@ export const planSchema = z.object({
 });
 export type Plan = z.infer<typeof planSchema>;
 
-export const itemStateSchema = z.enum(['planned', 'unchanged', 'blocked', 'started', 'done', 'failed', 'undoing', 'undone']);
+export const itemStateSchema = z.enum([
+  'planned',
+  'unchanged',
+  'blocked',
+  'started',
+  'done',
+  'failed',
+  'undoing',
+  'undone',
+]);
 export type ItemState = z.infer<typeof itemStateSchema>;
 
 export const planItemSchema = z.object({
@@ -41,9 +50,19 @@ export const planItemSchema = z.object({
   after: z.record(z.string(), z.unknown()),
   blocks: z.record(z.string(), z.string()),
   problems: z.array(
-    z.object({ code: z.string(), severity: z.enum(['error', 'notice']), block: z.string().optional(), message: z.string(), remedy: z.string().optional() }),
+    z.object({
+      code: z.string(),
+      severity: z.enum(['error', 'notice']),
+      block: z.string().optional(),
+      message: z.string(),
+      remedy: z.string().optional(),
+    }),
   ),
 });
 export type PlanItem = z.infer<typeof planItemSchema>;
 
-export const newPlanSchema = z.strictObject({ kind: planKindSchema, selection: selectionSchema, batchId: z.number().int().positive().optional() });
+export const newPlanSchema = z.strictObject({
+  kind: planKindSchema,
+  selection: selectionSchema,
+  batchId: z.number().int().positive().optional(),
+});

@@ -18,7 +18,9 @@ export const recordSchema = z.object(
 /** A change to one or many records; core's applyEdit says what it means. */
 export const recordEditSchema = z.strictObject({
   set: (
-    z.strictObject(Object.fromEntries(FIELDS.map((field) => [field.name, fieldSchema(field).nullable().optional()]))) as unknown as z.ZodType<{
+    z.strictObject(
+      Object.fromEntries(FIELDS.map((field) => [field.name, fieldSchema(field).nullable().optional()])),
+    ) as unknown as z.ZodType<{
       [Name in FieldName]?: SoundRecord[Name] | null;
     }>
   ).optional(),

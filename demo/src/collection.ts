@@ -45,7 +45,14 @@ function towpathAudio(): DemoSound[] {
     ['boatHorn', 'BOATHorn', 'Narrowboat Horn Short Blast', 'narrowboat, horn', 1.8],
     ['ropeCreak', 'ROPECreak', 'Mooring Rope Creak Tight', 'rope, mooring, creak', 6],
     ['chain', 'CHAINMvmt', 'Lock Chain Drag Over Stone', 'chain, drag, stone', 3.2],
-    ['lockGateCreak', 'DOORGate', 'Lock Gate Beam Creak Heavy', 'lock gate, beam, creak', 7, { bits: 24, channels: 2, rate: 96000 }],
+    [
+      'lockGateCreak',
+      'DOORGate',
+      'Lock Gate Beam Creak Heavy',
+      'lock gate, beam, creak',
+      7,
+      { bits: 24, channels: 2, rate: 96000 },
+    ],
     ['ratchet', 'MECHRtch', 'Paddle Gear Ratchet Slow', 'paddle gear, ratchet, windlass', 4],
     ['bicycleBell', 'BELLMisc', 'Towpath Bicycle Bell Twice', 'bicycle, bell', 1],
     ['birdsong', 'AMBBird', 'Hedge Birds Morning Canal', 'birds, morning, hedge', 10, STEREO_48],
@@ -67,7 +74,14 @@ function towpathAudio(): DemoSound[] {
       path: `${RACE}/Towpath Audio/Canal Vol 2/${catId}_${fxName}_ORV_${sourceId}.wav`,
       alsoAt: index % 2 === 0 ? [`${SHELF}/Publishers/Towpath Audio/${catId}_${fxName}_ORV_${sourceId}.wav`] : [],
       tags: {
-        info: { INAM: fxName, ICMT: description, IKEY: words, IPRD: 'Canal Vol 2', IART: 'Orla Venn', ICRD: '2023-04-11' },
+        info: {
+          INAM: fxName,
+          ICMT: description,
+          IKEY: words,
+          IPRD: 'Canal Vol 2',
+          IART: 'Orla Venn',
+          ICRD: '2023-04-11',
+        },
         bext: { description, originator: 'Orla Venn', originationDate: '2023-04-11', originationTime: '07:30:00' },
         ixml: {
           'ASWG/catId': catId,
@@ -120,7 +134,7 @@ function harrowAndSluice(): DemoSound[] {
     const tags: WavTags = index % 4 === 3 ? {} : { info: { ICMT: name, ICOP: 'Harrow & Sluice 1991' } };
     return {
       ...MONO_44,
-      channels: index % 3 === 0 ? 2 : 1,
+      channels: index % 7 === 0 ? 2 : 1,
       recipe,
       seconds,
       peak: 0.9,
@@ -150,7 +164,7 @@ function kestrelYard(): DemoSound[] {
       float: take === 4,
       channels: take === 3 ? 2 : 1,
       recipe,
-      seconds: take === 5 ? Math.min(seconds, 1.5) : seconds,
+      seconds: take === 5 ? Math.min(seconds, 1.2) : seconds,
       peak: 0.35 + take * 0.12,
       path: `${RACE}/KestrelYard/${name.split('_')[0]}/KY_${name}_${String(take).padStart(2, '0')}.wav`,
       alsoAt: take === 1 ? [`${SHELF}/Publishers/Kestrel Yard/${name}.wav`] : [],
@@ -170,42 +184,54 @@ function kestrelYard(): DemoSound[] {
 /** The department's own recordings: dates, takes, and what the recorder put into bext. */
 function ownRecordings(): DemoSound[] {
   const days: [string, string, Entry[]][] = [
-    ['2024-05-13', 'Pottery', [
-      ['kilnRoar', 'kiln int roar', 14, { bits: 24, channels: 2, rate: 48000 }],
-      ['burnerIgnite', 'kiln burner light', 3.4],
-      ['kilnDoor', 'kiln door shut hard', 2.8],
-      ['wheelHum', 'clay wheel running', 16],
-      ['wheelStart', 'clay wheel start', 4],
-      ['claySlap', 'wedging clay on bench', 8.8],
-      ['potClink', 'glazed mugs clink x6', 4.2],
-      ['shards', 'broken pot bits into bucket', 2.6],
-      ['roomTone', 'pottery room tone', 12, STEREO_48],
-      ['clothRustle', 'potter apron rustle', 5],
-    ]],
-    ['2024-05-14', 'Lock 7', [
-      ['lockGateCreak', 'lock gate open wide', 6, FIVE_ONE],
-      ['ratchet', 'windlass on paddle gear', 5.2],
-      ['sluice', 'water filling lock', 15, STEREO_48],
-      ['canalLap', 'bank lapping', 16, STEREO_48],
-      ['boatEngine', 'narrowboat leaves lock', 14, STEREO_48],
-      ['chain', 'mooring chain down', 2.4],
-      ['ropeCreak', 'rope round bollard', 6.4],
-      ['gooseHonk', 'cross goose at lock', 5.1],
-      ['splash', 'windlass dropped in (sorry)', 1.5],
-      ['gravelSteps', 'ff gravel towpath run', 5.5],
-    ]],
-    ['2024-06-02', 'Watermill', [
-      ['millRace', 'mill race close', 12, STEREO_48],
-      ['millGears', 'pit wheel and wallower', 13, STEREO_48],
-      ['loomClack', 'hand loom upstairs', 14],
-      ['shuttle', 'shuttle single', 0.7],
-      ['doorCreak', 'mill door creak long', 4.5],
-      ['latch', 'mill door latch x4', 4.8],
-      ['woodSteps', 'ff clogs on mill stairs', 6],
-      ['doorKnock', 'knock on mill door', 1.7],
-      ['drip', 'wheel pit drips', 12],
-      ['weir', 'weir wide bed', 180, { bits: 16, channels: 1, rate: 44100 }],
-    ]],
+    [
+      '2024-05-13',
+      'Pottery',
+      [
+        ['kilnRoar', 'kiln int roar', 14, { bits: 24, channels: 2, rate: 48000 }],
+        ['burnerIgnite', 'kiln burner light', 3.4],
+        ['kilnDoor', 'kiln door shut hard', 2.8],
+        ['wheelHum', 'clay wheel running', 16],
+        ['wheelStart', 'clay wheel start', 4],
+        ['claySlap', 'wedging clay on bench', 8.8],
+        ['potClink', 'glazed mugs clink x6', 4.2],
+        ['shards', 'broken pot bits into bucket', 2.6],
+        ['roomTone', 'pottery room tone', 12, STEREO_48],
+        ['clothRustle', 'potter apron rustle', 5],
+      ],
+    ],
+    [
+      '2024-05-14',
+      'Lock 7',
+      [
+        ['lockGateCreak', 'lock gate open wide', 6, FIVE_ONE],
+        ['ratchet', 'windlass on paddle gear', 5.2],
+        ['sluice', 'water filling lock', 15, STEREO_48],
+        ['canalLap', 'bank lapping', 16, STEREO_48],
+        ['boatEngine', 'narrowboat leaves lock', 14, STEREO_48],
+        ['chain', 'mooring chain down', 2.4],
+        ['ropeCreak', 'rope round bollard', 6.4],
+        ['gooseHonk', 'cross goose at lock', 5.1],
+        ['splash', 'windlass dropped in (sorry)', 1.5],
+        ['gravelSteps', 'ff gravel towpath run', 5.5],
+      ],
+    ],
+    [
+      '2024-06-02',
+      'Watermill',
+      [
+        ['millRace', 'mill race close', 12, STEREO_48],
+        ['millGears', 'pit wheel and wallower', 13, STEREO_48],
+        ['loomClack', 'hand loom upstairs', 14],
+        ['shuttle', 'shuttle single', 0.7],
+        ['doorCreak', 'mill door creak long', 4.5],
+        ['latch', 'mill door latch x4', 4.8],
+        ['woodSteps', 'ff clogs on mill stairs', 6],
+        ['doorKnock', 'knock on mill door', 1.7],
+        ['drip', 'wheel pit drips', 12],
+        ['weir', 'weir wide bed', 180, { bits: 16, channels: 1, rate: 44100 }],
+      ],
+    ],
   ];
   return days.flatMap(([date, place, entries]) =>
     entries.map(([recipe, name, seconds, stored = MONO_48], index) => ({
@@ -216,7 +242,12 @@ function ownRecordings(): DemoSound[] {
       path: `${RACE}/Own recordings/${date} ${place}/${date.slice(2).replaceAll('-', '')}_T${String(index + 1).padStart(2, '0')}_${name}.wav`,
       alsoAt: index < 3 ? [`${SHELF}/from field recorder/${date}/T${String(index + 1).padStart(2, '0')}.wav`] : [],
       tags: {
-        bext: { description: `Scene ${place} take ${index + 1}`, originator: 'Fieldkit FK-4', originationDate: date, originationTime: `10:${String(index + 10)}:00` },
+        bext: {
+          description: `Scene ${place} take ${index + 1}`,
+          originator: 'Fieldkit FK-4',
+          originationDate: date,
+          originationTime: `10:${String(index + 10)}:00`,
+        },
         ixml: { PROJECT: 'The Clay Heron', NOTE: index % 3 === 0 ? `${place}, take ${index + 1}` : '' },
       },
     })),
@@ -266,10 +297,24 @@ function shelfOnly(): DemoSound[] {
     ['bell', 'Mühlglocke läutet', 4],
     ['doorCreak', 'porte grincement atelier', 3],
   ];
-  return entries.map(([recipe, name, seconds, stored = MONO_48]) => ({ ...stored, recipe, seconds, peak: 0.45, path: `${SHELF}/backgrounds and bits/${name}.wav`, tags: {} }));
+  return entries.map(([recipe, name, seconds, stored = MONO_48]) => ({
+    ...stored,
+    recipe,
+    seconds,
+    peak: 0.45,
+    path: `${SHELF}/backgrounds and bits/${name}.wav`,
+    tags: {},
+  }));
 }
 
 /** Every sound of the demo, in a fixed order. */
 export function demoCollection(): DemoSound[] {
-  return [...towpathAudio(), ...harrowAndSluice(), ...kestrelYard(), ...ownRecordings(), ...lowsideTextures(), ...shelfOnly()];
+  return [
+    ...towpathAudio(),
+    ...harrowAndSluice(),
+    ...kestrelYard(),
+    ...ownRecordings(),
+    ...lowsideTextures(),
+    ...shelfOnly(),
+  ];
 }

@@ -16,7 +16,11 @@ export function demoFileBytes(sound: DemoSound): Uint8Array {
     return finish(voice, RECIPES[sound.recipe](voice, sound.seconds), sound.peak);
   });
   const { rate, bits, float } = sound;
-  return wavBytes(channels, { rate, bits, ...(float ? { float } : {}), ...(sound.channels === 6 ? { channelMask: FIVE_ONE_MASK } : {}) }, sound.tags);
+  return wavBytes(
+    channels,
+    { rate, bits, ...(float ? { float } : {}), ...(sound.channels === 6 ? { channelMask: FIVE_ONE_MASK } : {}) },
+    sound.tags,
+  );
 }
 
 /** Files as they come back from a failing disk: each has a message of its own when indexed. */
@@ -30,7 +34,10 @@ function damagedFiles(): [string, Uint8Array][] {
     [`${race}/Own recordings/rescued from card/FK4_0031.wav`, new Uint8Array(0)],
     [`${race}/Own recordings/rescued from card/FK4_0032 goose.wav`, lying],
     [`${race}/Own recordings/rescued from card/FK4_0033.wav`, whole.slice(0, 30)],
-    [`${shelf}/lowside_textures/readme (1).wav`, new TextEncoder().encode('This is a shopping list: clay, slip, goose feed.\n')],
+    [
+      `${shelf}/lowside_textures/readme (1).wav`,
+      new TextEncoder().encode('This is a shopping list: clay, slip, goose feed.\n'),
+    ],
     [`${shelf}/backgrounds and bits/no audio inside.wav`, whole.slice(0, 36)],
   ];
 }

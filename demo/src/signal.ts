@@ -35,7 +35,13 @@ export function noise(voice: Voice, seconds: number): Float32Array {
 type FilterKind = 'lowpass' | 'highpass' | 'bandpass';
 
 /** A second-order filter in place (formulas of the Audio EQ Cookbook, W3C note); the frequency may move with time. */
-export function filter(voice: Voice, signal: Float32Array, kind: FilterKind, hertz: number | ((seconds: number) => number), q = 0.707): Float32Array {
+export function filter(
+  voice: Voice,
+  signal: Float32Array,
+  kind: FilterKind,
+  hertz: number | ((seconds: number) => number),
+  q = 0.707,
+): Float32Array {
   let [x1, x2, y1, y2] = [0, 0, 0, 0];
   let [b0, b1, b2, a1, a2] = [0, 0, 0, 0, 0];
   for (let index = 0; index < signal.length; index += 1) {
@@ -46,7 +52,10 @@ export function filter(voice: Voice, signal: Float32Array, kind: FilterKind, her
       const cosine = Math.cos(omega);
       const a0 = 1 + alpha;
       const edge = kind === 'lowpass' ? 1 - cosine : 1 + cosine;
-      [b0, b1, b2] = kind === 'bandpass' ? [alpha / a0, 0, -alpha / a0] : [edge / 2 / a0, (kind === 'lowpass' ? edge : -edge) / a0, edge / 2 / a0];
+      [b0, b1, b2] =
+        kind === 'bandpass'
+          ? [alpha / a0, 0, -alpha / a0]
+          : [edge / 2 / a0, (kind === 'lowpass' ? edge : -edge) / a0, edge / 2 / a0];
       [a1, a2] = [(-2 * cosine) / a0, (1 - alpha) / a0];
     }
     const x = signal[index] ?? 0;
@@ -59,7 +68,8 @@ export function filter(voice: Voice, signal: Float32Array, kind: FilterKind, her
 
 /** Multiplies in place by a curve over seconds. */
 export function shape(voice: Voice, signal: Float32Array, curve: (seconds: number) => number): Float32Array {
-  for (let index = 0; index < signal.length; index += 1) signal[index] = (signal[index] ?? 0) * curve(index / voice.rate);
+  for (let index = 0; index < signal.length; index += 1)
+    signal[index] = (signal[index] ?? 0) * curve(index / voice.rate);
   return signal;
 }
 
@@ -76,14 +86,22 @@ export function tone(voice: Voice, seconds: number, hertz: (seconds: number) => 
     const frequency = hertz(index / voice.rate);
     phase += (2 * Math.PI * frequency) / voice.rate;
     let value = 0;
-    for (let harmonic = 1; harmonic <= harmonics && frequency * harmonic < voice.rate * 0.45; harmonic += 1) value += Math.sin(phase * harmonic) / harmonic;
+    for (let harmonic = 1; harmonic <= harmonics && frequency * harmonic < voice.rate * 0.45; harmonic += 1)
+      value += Math.sin(phase * harmonic) / harmonic;
     signal[index] = value;
   }
   return signal;
 }
 
 /** Something struck: partials at ratios of a base pitch that ring out, with a noisy attack. */
-export function modal(voice: Voice, seconds: number, base: number, ratios: readonly number[], decay: number, attackNoise = 0.3): Float32Array {
+export function modal(
+  voice: Voice,
+  seconds: number,
+  base: number,
+  ratios: readonly number[],
+  decay: number,
+  attackNoise = 0.3,
+): Float32Array {
   const signal = silence(voice, seconds);
   for (const ratio of ratios) {
     const hertz = base * ratio * (0.98 + 0.04 * voice.random());
@@ -100,19 +118,30 @@ export function modal(voice: Voice, seconds: number, base: number, ratios: reado
       [real, imaginary] = [real * cosine - imaginary * sine, real * sine + imaginary * cosine];
     }
   }
-  const knock = shape(voice, filter(voice, noise(voice, Math.min(seconds, 0.06)), 'bandpass', base * 2, 0.5), strike(0.0005, 0.008));
+  const knock = shape(
+    voice,
+    filter(voice, noise(voice, Math.min(seconds, 0.06)), 'bandpass', base * 2, 0.5),
+    strike(0.0005, 0.008),
+  );
   return mix(signal, knock, 0, attackNoise * 4);
 }
 
 /** Adds one signal into another in place, from a sample on; what reaches beyond the end is left out. */
 export function mix(into: Float32Array, signal: Float32Array, at: number, level = 1): Float32Array {
   const end = Math.min(into.length, at + signal.length);
-  for (let index = Math.max(0, at); index < end; index += 1) into[index] = (into[index] ?? 0) + (signal[index - at] ?? 0) * level;
+  for (let index = Math.max(0, at); index < end; index += 1)
+    into[index] = (into[index] ?? 0) + (signal[index - at] ?? 0) * level;
   return into;
 }
 
 /** Grains scattered over time: `density` a second, each made by `grain`. */
-export function scatter(voice: Voice, seconds: number, density: number, grain: (index: number) => Float32Array, level: (seconds: number) => number = () => 1): Float32Array {
+export function scatter(
+  voice: Voice,
+  seconds: number,
+  density: number,
+  grain: (index: number) => Float32Array,
+  level: (seconds: number) => number = () => 1,
+): Float32Array {
   const signal = silence(voice, seconds);
   let time = 0;
   for (let index = 0; ; index += 1) {

@@ -21,7 +21,12 @@ export interface WavTags {
 }
 
 /** The bytes of a WAV file. `channels` holds one signal each, full scale 1. `extra` chunks follow the audio. */
-export function wavBytes(channels: Float32Array[], shape: WavShape, tags: WavTags = {}, extra: Uint8Array[] = []): Uint8Array<ArrayBuffer> {
+export function wavBytes(
+  channels: Float32Array[],
+  shape: WavShape,
+  tags: WavTags = {},
+  extra: Uint8Array[] = [],
+): Uint8Array<ArrayBuffer> {
   const chunks: Uint8Array[] = [];
   if (tags.bext) chunks.push(riffChunkBytes('bext', writeBext(undefined, tags.bext)));
   chunks.push(riffChunkBytes('fmt ', formatChunk(channels.length, shape)));

@@ -23,14 +23,27 @@ export interface Application {
 }
 
 /** Database, worker threads and live events, without taking jobs from the queue: what a command needs beside a running server. */
-export async function openContext(connectionString: string, rootFolders: readonly string[], log: Logger): Promise<Application> {
+export async function openContext(
+  connectionString: string,
+  rootFolders: readonly string[],
+  log: Logger,
+): Promise<Application> {
   const connection = await connect(connectionString);
   const roots = await AllowedRoots.of(rootFolders);
   const live = await LiveEvents.listen(connectionString, log);
   const jobs = new JobQueue(connectionString, connection.db, live, log);
   const categories = builtInCategoryList();
   const workers = new WorkerPool();
-  const context: AppContext = { db: connection.db, roots, workers, categories, suggester: new CategorySuggester(categories), live, jobs, log };
+  const context: AppContext = {
+    db: connection.db,
+    roots,
+    workers,
+    categories,
+    suggester: new CategorySuggester(categories),
+    live,
+    jobs,
+    log,
+  };
   await connection.db.insert(people).values(FIRST_PEOPLE).onConflictDoNothing();
   return {
     context,
@@ -43,7 +56,11 @@ export async function openContext(connectionString: string, rootFolders: readonl
 }
 
 /** Everything but the HTTP server: a context with interrupted work settled and jobs running. */
-export async function openApplication(connectionString: string, rootFolders: readonly string[], log: Logger): Promise<Application> {
+export async function openApplication(
+  connectionString: string,
+  rootFolders: readonly string[],
+  log: Logger,
+): Promise<Application> {
   const { context, close } = await openContext(connectionString, rootFolders, log);
   const settled = await recoverJournal(context);
   if (settled > 0) log.info({ settled }, 'settled interrupted changes of files');

@@ -20,7 +20,12 @@ export function httpServer(app: AppContext): Express {
     helmet({
       // Element Plus sets styles on elements; everything else comes from this server alone. No HTTPS on loopback.
       contentSecurityPolicy: {
-        directives: { 'style-src': ["'self'", "'unsafe-inline'"], 'font-src': ["'self'", 'data:'], 'media-src': ["'self'", 'blob:'], 'upgrade-insecure-requests': null },
+        directives: {
+          'style-src': ["'self'", "'unsafe-inline'"],
+          'font-src': ["'self'", 'data:'],
+          'media-src': ["'self'", 'blob:'],
+          'upgrade-insecure-requests': null,
+        },
       },
       strictTransportSecurity: false,
     }),
@@ -33,9 +38,14 @@ export function httpServer(app: AppContext): Express {
   server.use('/api', mediaRoutes(app));
   server.use('/api', express.json({ limit: '4mb' }), apiRoutes(app));
   if (existsSync(WEB_FOLDER)) {
-    server.use('/assets', express.static(path.join(WEB_FOLDER, 'assets'), { immutable: true, maxAge: '1y', fallthrough: false }));
+    server.use(
+      '/assets',
+      express.static(path.join(WEB_FOLDER, 'assets'), { immutable: true, maxAge: '1y', fallthrough: false }),
+    );
     server.use(express.static(WEB_FOLDER, { index: false }));
-    server.get('/{*page}', (_request, response) => response.sendFile(path.join(WEB_FOLDER, 'index.html'), { cacheControl: false }));
+    server.get('/{*page}', (_request, response) =>
+      response.sendFile(path.join(WEB_FOLDER, 'index.html'), { cacheControl: false }),
+    );
   }
   server.use(errorAnswer(app.log));
   return server;

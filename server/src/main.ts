@@ -19,13 +19,17 @@ process.chdir(process.env['FLAGSTONE_CWD'] ?? '.');
 const [given = '', ...args] = process.argv.slice(2);
 try {
   const load = COMMANDS[given];
-  if (!load) throw new UsageError(`there is no command “${given}”; there are ${Object.keys(COMMANDS).join(', ')} and test`);
+  if (!load)
+    throw new UsageError(`there is no command “${given}”; there are ${Object.keys(COMMANDS).join(', ')} and test`);
   const command = await load();
   process.exitCode = await command(args);
 } catch (error) {
-  const isUsage = error instanceof UsageError || (error as { code?: unknown }).code?.toString().startsWith('ERR_PARSE_ARGS');
+  const isUsage =
+    error instanceof UsageError || (error as { code?: unknown }).code?.toString().startsWith('ERR_PARSE_ARGS');
   const known = isUsage || error instanceof AppError;
-  process.stderr.write(`flagstone ${given}: ${known ? (error as Error).message : ((error as Error).stack ?? String(error))}\n`);
+  process.stderr.write(
+    `flagstone ${given}: ${known ? (error as Error).message : ((error as Error).stack ?? String(error))}\n`,
+  );
   if (error instanceof AppError) process.stderr.write(`  ${error.remedy}\n`);
   process.exitCode = isUsage ? 2 : 1;
 }

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElConfigProvider } from 'element-plus';
+import { useEventListener } from '@vueuse/core';
 import { onMounted, ref } from 'vue';
 import KeyHelp from './components/key-help.vue';
 import ListeningStrip from './components/listening-strip.vue';
@@ -34,6 +35,12 @@ async function undo(): Promise<void> {
     if (!job) tell(summary);
   });
 }
+
+// Escape leaves a field, so that the keys act again.
+useEventListener(window, 'keydown', (event) => {
+  const { target } = event;
+  if (event.key === 'Escape' && target instanceof HTMLElement && target.matches('input, textarea')) target.blur();
+});
 
 useKeys({
   Space: () => player.toggle(),

@@ -6,8 +6,16 @@ export const router = createRouter({
     { path: '/', redirect: '/today' },
     { path: '/today', component: () => import('./places/today/today-place.vue'), meta: { title: 'Today' } },
     { path: '/intake', component: () => import('./places/intake/intake-place.vue'), meta: { title: 'Intake' } },
-    { path: '/intake/:id(\\d+)', component: () => import('./places/intake/batch-place.vue'), meta: { title: 'Intake' } },
-    { path: '/catalogue', component: () => import('./places/catalogue/catalogue-place.vue'), meta: { title: 'Catalogue' } },
+    {
+      path: '/intake/:id(\\d+)',
+      component: () => import('./places/intake/batch-place.vue'),
+      meta: { title: 'Intake' },
+    },
+    {
+      path: '/catalogue',
+      component: () => import('./places/catalogue/catalogue-place.vue'),
+      meta: { title: 'Catalogue' },
+    },
     { path: '/setup', component: () => import('./places/setup/setup-place.vue'), meta: { title: 'Setup' } },
     { path: '/:rest(.*)*', redirect: '/today' },
   ],

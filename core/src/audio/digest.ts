@@ -48,7 +48,8 @@ export async function fullAudioDigest(
   onBytes?: (bytes: number) => void,
 ): Promise<string> {
   hasher.update(preamble('full', facts));
-  const step = facts.frameBytes > 0 ? Math.max(1, Math.floor(READ_BYTES / facts.frameBytes)) * facts.frameBytes : READ_BYTES;
+  const step =
+    facts.frameBytes > 0 ? Math.max(1, Math.floor(READ_BYTES / facts.frameBytes)) * facts.frameBytes : READ_BYTES;
   for (let at = 0; at < facts.audioBytes; at += step) {
     const bytes = await source.read(facts.audioOffset + at, Math.min(step, facts.audioBytes - at));
     hasher.update(canonical(bytes, facts));

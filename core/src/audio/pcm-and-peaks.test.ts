@@ -19,12 +19,15 @@ describe('decoding PCM', () => {
     const { facts } = await readWav(memorySource(file));
     const samples = decodePcm(file.subarray(facts.audioOffset, facts.audioOffset + facts.audioBytes), facts);
     expect(samples).toHaveLength(12);
-    signal.forEach((value, index) => expect(Math.abs((samples[index * 2] ?? 9) - value)).toBeLessThanOrEqual(tolerance));
+    signal.forEach((value, index) =>
+      expect(Math.abs((samples[index * 2] ?? 9) - value)).toBeLessThanOrEqual(tolerance),
+    );
   });
 
   // ITU-T G.711: the largest magnitudes are 32256 (A-law, code 0xAA positive) and 32124 (mu-law, code 0x80 positive).
   it('expands A-law and mu-law codes as ITU-T G.711 does', () => {
-    const read = (sampleFormat: 'alaw' | 'mulaw', code: number) => sampleReader({ sampleFormat, bitDepth: 8, bigEndian: false })?.(new DataView(Uint8Array.of(code).buffer), 0);
+    const read = (sampleFormat: 'alaw' | 'mulaw', code: number) =>
+      sampleReader({ sampleFormat, bitDepth: 8, bigEndian: false })?.(new DataView(Uint8Array.of(code).buffer), 0);
     expect(read('alaw', 0xaa)).toBe(32256 / 32768);
     expect(read('alaw', 0x2a)).toBe(-32256 / 32768);
     expect(read('alaw', 0xd5)).toBe(8 / 32768);
@@ -47,7 +50,8 @@ describe('gathering peaks', () => {
     const peaks = whole.finish();
     expect(parts.finish()).toEqual(peaks);
     expect(peaks.buckets).toBe(MAX_BUCKETS);
-    const slot = (frame: number, channel: number): number => (Math.floor((frame * MAX_BUCKETS) / frames) * 2 + channel) * 2;
+    const slot = (frame: number, channel: number): number =>
+      (Math.floor((frame * MAX_BUCKETS) / frames) * 2 + channel) * 2;
     expect(peaks.values[slot(5000, 0) + 1]).toBe(127);
     expect(peaks.values[slot(7000, 1)]).toBe(-64);
     expect(peaks.values.filter((value) => value !== 0)).toHaveLength(2);
@@ -56,6 +60,10 @@ describe('gathering peaks', () => {
   it('has a bucket a frame for a sound shorter than the picture is wide', () => {
     const gatherer = new PeakGatherer(1, 3);
     gatherer.add(Float32Array.from([0.5, -0.5, 0]));
-    expect(gatherer.finish()).toMatchObject({ buckets: 3, frames: 3, values: Int8Array.from([63, 64, -64, -63, 0, 0]) });
+    expect(gatherer.finish()).toMatchObject({
+      buckets: 3,
+      frames: 3,
+      values: Int8Array.from([63, 64, -64, -63, 0, 0]),
+    });
   });
 });

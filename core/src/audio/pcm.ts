@@ -7,7 +7,9 @@ type ReadSample = (view: DataView, offset: number) => number;
  * How one stored sample becomes a number between -1 and 1 (full scale). Undefined for coded audio. Companding after
  * ITU-T G.711.
  */
-export function sampleReader(facts: Pick<AudioFacts, 'sampleFormat' | 'bitDepth' | 'bigEndian'>): ReadSample | undefined {
+export function sampleReader(
+  facts: Pick<AudioFacts, 'sampleFormat' | 'bitDepth' | 'bigEndian'>,
+): ReadSample | undefined {
   const little = !facts.bigEndian;
   const bits = Math.ceil(facts.bitDepth / 8) * 8;
   if (facts.sampleFormat === 'alaw') return (view, at) => expandALaw(view.getUint8(at));
@@ -16,11 +18,13 @@ export function sampleReader(facts: Pick<AudioFacts, 'sampleFormat' | 'bitDepth'
     return bits === 64 ? (view, at) => view.getFloat64(at, little) : (view, at) => view.getFloat32(at, little);
   }
   if (facts.sampleFormat !== 'integer') return undefined;
-  if (bits === 8) return facts.bigEndian ? (view, at) => view.getInt8(at) / 128 : (view, at) => (view.getUint8(at) - 128) / 128;
+  if (bits === 8)
+    return facts.bigEndian ? (view, at) => view.getInt8(at) / 128 : (view, at) => (view.getUint8(at) - 128) / 128;
   if (bits === 16) return (view, at) => view.getInt16(at, little) / 32768;
   if (bits === 32) return (view, at) => view.getInt32(at, little) / 2147483648;
   const [low, high] = little ? [0, 2] : [2, 0];
-  return (view, at) => ((view.getInt8(at + high) << 16) | (view.getUint8(at + 1) << 8) | view.getUint8(at + low)) / 8388608;
+  return (view, at) =>
+    ((view.getInt8(at + high) << 16) | (view.getUint8(at + 1) << 8) | view.getUint8(at + low)) / 8388608;
 }
 
 /** ITU-T G.711 table 1. */

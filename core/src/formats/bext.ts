@@ -37,7 +37,8 @@ export interface BroadcastExtension {
 
 /** The chunk's fields; a chunk shorter than its fixed part is read as if it were filled up with zeros. */
 export function parseBext(contents: Uint8Array): BroadcastExtension {
-  const bytes = contents.length >= FIXED_BYTES ? contents : concatBytes([contents, new Uint8Array(FIXED_BYTES - contents.length)]);
+  const bytes =
+    contents.length >= FIXED_BYTES ? contents : concatBytes([contents, new Uint8Array(FIXED_BYTES - contents.length)]);
   const text = (field: keyof typeof BEXT_LAYOUT): string => {
     const [start, length] = BEXT_LAYOUT[field];
     return decodeText(bytes.subarray(start, start + length)).trim();
@@ -75,7 +76,8 @@ export function writeBext(earlier: Uint8Array | undefined, changes: BextChanges)
     fixed.fill(0, start, start + length);
     fixed.set(bytesOfAscii(cutAtWord(toAscii(text), length)), start);
   }
-  const history = changes.codingHistory === undefined ? earlier?.subarray(FIXED_BYTES) : bytesOfAscii(toAscii(changes.codingHistory));
+  const history =
+    changes.codingHistory === undefined ? earlier?.subarray(FIXED_BYTES) : bytesOfAscii(toAscii(changes.codingHistory));
   return concatBytes([fixed, history ?? new Uint8Array(0)]);
 }
 

@@ -34,7 +34,12 @@ export function windowedSource(source: ByteSource, windowBytes = 16 * 1024): Byt
 }
 
 /** Exactly `length` bytes, or a FormatError FORMAT_DAMAGED that says where the file ended. */
-export async function readExactly(source: ByteSource, format: string, offset: number, length: number): Promise<Uint8Array> {
+export async function readExactly(
+  source: ByteSource,
+  format: string,
+  offset: number,
+  length: number,
+): Promise<Uint8Array> {
   const bytes = await source.read(offset, length);
   if (bytes.length < length) {
     const message = `The file ends at byte ${source.sizeBytes}, in the middle of its ${format} header.`;

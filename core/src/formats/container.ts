@@ -4,7 +4,24 @@ import { asciiOf, readExactly, viewOf, type ByteSource } from './byte-source.ts'
 export type ContainerKind = 'wave' | 'aiff' | 'flac' | 'mp3' | 'ogg' | 'caf' | 'm4a';
 
 /** File name extensions that are taken up when a folder is indexed (common practice). */
-export const AUDIO_EXTENSIONS: readonly string[] = ['.wav', '.wave', '.bwf', '.rf64', '.w64', '.aif', '.aiff', '.aifc', '.flac', '.mp3', '.ogg', '.oga', '.opus', '.caf', '.m4a', '.mp4'];
+export const AUDIO_EXTENSIONS: readonly string[] = [
+  '.wav',
+  '.wave',
+  '.bwf',
+  '.rf64',
+  '.w64',
+  '.aif',
+  '.aiff',
+  '.aifc',
+  '.flac',
+  '.mp3',
+  '.ogg',
+  '.oga',
+  '.opus',
+  '.caf',
+  '.m4a',
+  '.mp4',
+];
 
 /** The container by its first bytes, whatever the name says; undefined when unknown. */
 export function sniffContainer(head: Uint8Array): ContainerKind | undefined {
@@ -42,12 +59,15 @@ export async function audioRange(kind: ContainerKind, source: ByteSource): Promi
 
 /** AIFF 1.3: chunks with big-endian sizes; SSND begins with an offset and a block size of four bytes each. */
 async function aiffRange(source: ByteSource): Promise<ByteRange> {
-  for (let offset = 12; offset + 8 <= source.sizeBytes; ) {
+  for (let offset = 12; offset + 8 <= source.sizeBytes;) {
     const head = await readExactly(source, 'AIFF', offset, 8);
     const size = viewOf(head).getUint32(4);
     if (asciiOf(head.subarray(0, 4)) === 'SSND') {
       const start = viewOf(await readExactly(source, 'AIFF', offset + 8, 8)).getUint32(0);
-      return { offset: offset + 16 + start, length: Math.min(size - 8 - start, source.sizeBytes - offset - 16 - start) };
+      return {
+        offset: offset + 16 + start,
+        length: Math.min(size - 8 - start, source.sizeBytes - offset - 16 - start),
+      };
     }
     offset += 8 + size + (size % 2);
   }
@@ -56,7 +76,7 @@ async function aiffRange(source: ByteSource): Promise<ByteRange> {
 
 /** RFC 9639 §8.1: metadata blocks with a last-block flag and a 24-bit length, then the frames. */
 async function flacRange(source: ByteSource): Promise<ByteRange> {
-  for (let offset = 4, last = false; ; ) {
+  for (let offset = 4, last = false; ;) {
     if (last) return { offset, length: source.sizeBytes - offset };
     const view = viewOf(await readExactly(source, 'FLAC', offset, 4));
     last = (view.getUint8(0) & 0x80) !== 0;

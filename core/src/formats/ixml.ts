@@ -15,7 +15,12 @@ const GROUPS = ['BEXT', 'ASWG', 'FLAGSTONE', 'SPEED'] as const;
 
 /** The chunk's text: a byte order mark decides between UTF-16 and UTF-8, and what is no valid UTF-8 is taken as Windows-1252; trailing NULs of padding are dropped. */
 export function decodeIxml(contents: Uint8Array): string {
-  const encoding = contents[0] === 0xff && contents[1] === 0xfe ? 'utf-16le' : contents[0] === 0xfe && contents[1] === 0xff ? 'utf-16be' : 'utf-8';
+  const encoding =
+    contents[0] === 0xff && contents[1] === 0xfe
+      ? 'utf-16le'
+      : contents[0] === 0xfe && contents[1] === 0xff
+        ? 'utf-16be'
+        : 'utf-8';
   let text: string;
   try {
     text = new TextDecoder(encoding, { fatal: true }).decode(contents);
@@ -32,7 +37,8 @@ export function parseIxml(contents: Uint8Array, offsetBytes: number): { value: I
   const texts = new Map<string, string>();
   try {
     const root = parseXml(text);
-    for (const child of root.children) if (child.children.length === 0 && !texts.has(child.name)) texts.set(child.name, textOf(text, child));
+    for (const child of root.children)
+      if (child.children.length === 0 && !texts.has(child.name)) texts.set(child.name, textOf(text, child));
     for (const name of GROUPS) {
       for (const child of childOf(root, name)?.children ?? []) {
         const key = `${name}/${child.name}`;
@@ -42,17 +48,24 @@ export function parseIxml(contents: Uint8Array, offsetBytes: number): { value: I
     return { value: { texts }, issues: [] };
   } catch (error) {
     if (!(error instanceof FormatError)) throw error;
-    return { value: { texts }, issues: [{ code: 'IXML_INVALID', message: `The iXML chunk: ${error.message}`, offsetBytes }] };
+    return {
+      value: { texts },
+      issues: [{ code: 'IXML_INVALID', message: `The iXML chunk: ${error.message}`, offsetBytes }],
+    };
   }
 }
 
-const NEW_DOCUMENT = '<?xml version="1.0" encoding="UTF-8"?>\n<BWFXML>\n  <IXML_VERSION>3.01</IXML_VERSION>\n</BWFXML>\n';
+const NEW_DOCUMENT =
+  '<?xml version="1.0" encoding="UTF-8"?>\n<BWFXML>\n  <IXML_VERSION>3.01</IXML_VERSION>\n</BWFXML>\n';
 
 /**
  * The chunk's contents with the texts set by their paths (empty removes), in UTF-8. Elements and comments that Flagstone does not
  * know keep their characters. Throws FormatError when the earlier document is not well-formed.
  */
-export function writeIxml(earlier: Uint8Array | undefined, paths: ReadonlyMap<string, string>): Uint8Array<ArrayBuffer> {
+export function writeIxml(
+  earlier: Uint8Array | undefined,
+  paths: ReadonlyMap<string, string>,
+): Uint8Array<ArrayBuffer> {
   const groups = new Map<string, Map<string, string>>();
   const texts = new Map<string, string>();
   for (const [path, value] of paths) {

@@ -12,7 +12,10 @@ export interface InfoItem {
 }
 
 /** The items of a LIST chunk's contents when its type is INFO, else undefined. Offsets count from `baseOffset`. */
-export function parseInfoList(contents: Uint8Array, baseOffset: number): { value: InfoItem[]; issues: Issue[] } | undefined {
+export function parseInfoList(
+  contents: Uint8Array,
+  baseOffset: number,
+): { value: InfoItem[]; issues: Issue[] } | undefined {
   if (contents.length < 4 || asciiOf(contents.subarray(0, 4)) !== 'INFO') return undefined;
   const items: InfoItem[] = [];
   const issues: Issue[] = [];
@@ -36,7 +39,10 @@ export function parseInfoList(contents: Uint8Array, baseOffset: number): { value
  * A LIST INFO chunk with the given texts set (an empty text removes its item). Items that are not named stay byte for byte and in
  * order; new ones follow. Undefined when nothing is left. Texts are written in UTF-8, NUL-terminated.
  */
-export function writeInfoList(items: readonly InfoItem[], texts: ReadonlyMap<string, string>): Uint8Array<ArrayBuffer> | undefined {
+export function writeInfoList(
+  items: readonly InfoItem[],
+  texts: ReadonlyMap<string, string>,
+): Uint8Array<ArrayBuffer> | undefined {
   const done = new Set<string>();
   const parts: Uint8Array[] = [];
   const push = (id: string, text: string): void => {

@@ -45,7 +45,11 @@ export async function readRiffChunks(source: ByteSource): Promise<{ value: RiffF
     const head = await readExactly(source, 'RIFF', offset, 8);
     const id = asciiOf(head.subarray(0, 4));
     if (!/^[\x20-\x7e]{4}$/.test(id) || chunks.length >= MAX_CHUNKS) {
-      issues.push({ code: 'NOT_A_CHUNK', message: `At byte ${offset} stands no chunk; the rest is kept as it is.`, offsetBytes: offset });
+      issues.push({
+        code: 'NOT_A_CHUNK',
+        message: `At byte ${offset} stands no chunk; the rest is kept as it is.`,
+        offsetBytes: offset,
+      });
       break;
     }
     const stated = viewOf(head).getUint32(4, true);

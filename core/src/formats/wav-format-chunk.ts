@@ -46,7 +46,10 @@ export function parseWavFormat(contents: Uint8Array, offset: number): WavFormat 
     channelMask = view.getUint32(20, true);
     tag = view.getUint16(24, true);
   }
-  const known = CODECS[tag] ?? { codec: `format 0x${tag.toString(16).padStart(4, '0')}`, sampleFormat: 'coded' as const };
+  const known = CODECS[tag] ?? {
+    codec: `format 0x${tag.toString(16).padStart(4, '0')}`,
+    sampleFormat: 'coded' as const,
+  };
   if (channels === 0) fail('says that there are no channels');
   if (sampleRateHz === 0) fail('says that the sample rate is 0 Hz');
   let blockAlign = stated;

@@ -40,22 +40,42 @@ export async function readWavAnatomy(source: ByteSource): Promise<WavAnatomy> {
   const formatChunk = riff.chunks.find((chunk) => chunk.id === 'fmt ');
   const dataChunk = riff.chunks.find((chunk) => chunk.id === 'data');
   if (!formatChunk) throw new FormatError('FORMAT_DAMAGED', 'WAV', 'There is no format chunk.', 12);
-  if (!dataChunk) throw new FormatError('FORMAT_DAMAGED', 'WAV', 'There is no data chunk: the file holds no audio.', riff.endOffset);
-  const format = parseWavFormat(await source.read(formatChunk.dataOffset, Math.min(formatChunk.sizeBytes, 64)), formatChunk.offset);
-  const anatomy: WavAnatomy = { riff, dataChunk, issues, facts: await factsOf(source, riff, format, dataChunk, issues) };
+  if (!dataChunk)
+    throw new FormatError('FORMAT_DAMAGED', 'WAV', 'There is no data chunk: the file holds no audio.', riff.endOffset);
+  const format = parseWavFormat(
+    await source.read(formatChunk.dataOffset, Math.min(formatChunk.sizeBytes, 64)),
+    formatChunk.offset,
+  );
+  const anatomy: WavAnatomy = {
+    riff,
+    dataChunk,
+    issues,
+    facts: await factsOf(source, riff, format, dataChunk, issues),
+  };
   for (const chunk of riff.chunks) await loadMetadata(source, chunk, anatomy);
   if (anatomy.bext) anatomy.facts.timeReference = anatomy.bext.value.timeReference;
   return anatomy;
 }
 
-async function factsOf(source: ByteSource, riff: RiffFile, format: WavFormat, data: RiffChunk, issues: Issue[]): Promise<AudioFacts> {
+async function factsOf(
+  source: ByteSource,
+  riff: RiffFile,
+  format: WavFormat,
+  data: RiffChunk,
+  issues: Issue[],
+): Promise<AudioFacts> {
   const pcm = format.sampleFormat !== 'coded';
   let frames = pcm ? Math.floor(data.sizeBytes / format.blockAlign) : 0;
   const fact = riff.chunks.find((chunk) => chunk.id === 'fact' && chunk.sizeBytes >= 4);
   if (!pcm && fact) frames = viewOf(await source.read(fact.dataOffset, 4)).getUint32(0, true);
-  if (!pcm && frames === 0 && format.bytesPerSecond > 0) frames = Math.round((data.sizeBytes / format.bytesPerSecond) * format.sampleRateHz);
+  if (!pcm && frames === 0 && format.bytesPerSecond > 0)
+    frames = Math.round((data.sizeBytes / format.bytesPerSecond) * format.sampleRateHz);
   if (pcm && data.sizeBytes % format.blockAlign !== 0) {
-    issues.push({ code: 'PARTIAL_FRAME', message: 'The audio ends in the middle of a frame.', offsetBytes: data.offset });
+    issues.push({
+      code: 'PARTIAL_FRAME',
+      message: 'The audio ends in the middle of a frame.',
+      offsetBytes: data.offset,
+    });
   }
   return {
     container: riff.form === 'RIFF' ? 'WAV' : riff.form,
@@ -113,7 +133,11 @@ export function placesOf(anatomy: WavAnatomy): FieldPlace[] {
   );
 }
 
-function valueAt(anatomy: WavAnatomy, field: FieldName, place: WavPlace): { value: SoundRecord[FieldName]; offsetBytes: number } | undefined {
+function valueAt(
+  anatomy: WavAnatomy,
+  field: FieldName,
+  place: WavPlace,
+): { value: SoundRecord[FieldName]; offsetBytes: number } | undefined {
   const split = place.indexOf(' ');
   const kind = place.slice(0, split);
   const key = place.slice(split + 1);
@@ -128,7 +152,10 @@ function valueAt(anatomy: WavAnatomy, field: FieldName, place: WavPlace): { valu
     offsetBytes = item?.offsetBytes ?? 0;
   } else if (anatomy.bext) {
     offsetBytes = anatomy.bext.chunk.offset;
-    text = field === 'recordedOn' ? recordedOnFromBext(anatomy.bext.value) : String(anatomy.bext.value[key as keyof BroadcastExtension]);
+    text =
+      field === 'recordedOn'
+        ? recordedOnFromBext(anatomy.bext.value)
+        : String(anatomy.bext.value[key as keyof BroadcastExtension]);
   }
   const value = text === undefined ? undefined : valueFromText(field, place, text);
   return value === undefined ? undefined : { value, offsetBytes };

@@ -28,7 +28,13 @@ export interface WavWrite {
 export async function planWavWrite(source: ByteSource, record: SoundRecord): Promise<WavWrite> {
   const anatomy = await readWavAnatomy(source);
   const fault = anatomy.issues.find((issue) => STRUCTURAL_ISSUES.includes(issue.code) || issue.code === 'IXML_INVALID');
-  if (fault) throw new FormatError('FORMAT_DAMAGED', 'WAV', `Not written, its structure is damaged: ${fault.message}`, fault.offsetBytes ?? 0);
+  if (fault)
+    throw new FormatError(
+      'FORMAT_DAMAGED',
+      'WAV',
+      `Not written, its structure is damaged: ${fault.message}`,
+      fault.offsetBytes ?? 0,
+    );
 
   const inFile = { ...emptyRecord(), ...recordFromPlaces(placesOf(anatomy)) };
   const replacements = metadataChunks(anatomy, record, inFile);
@@ -68,7 +74,11 @@ function metadataChunks(anatomy: WavAnatomy, record: SoundRecord, inFile: SoundR
   if (!anatomy.info?.value.some((item) => item.id === 'ISFT')) info.set('ISFT', SOFTWARE);
   replacements.push({ old: anatomy.info?.chunk, bytes: writeInfoList(anatomy.info?.value ?? [], info) });
   const document = [...ixml.values()].some((text) => text !== '') || anatomy.ixml;
-  if (document) replacements.push({ old: anatomy.ixml?.chunk, bytes: riffChunkBytes('iXML', writeIxml(anatomy.ixml?.contents, ixml)) });
+  if (document)
+    replacements.push({
+      old: anatomy.ixml?.chunk,
+      bytes: riffChunkBytes('iXML', writeIxml(anatomy.ixml?.contents, ixml)),
+    });
   return replacements;
 }
 
@@ -100,7 +110,8 @@ function layOut(anatomy: WavAnatomy, sizeBytes: number, replacements: Replacemen
   let position = 12;
   const push = (segment: Segment): void => {
     const last = segments.at(-1);
-    if (segment.kind === 'keep' && last?.kind === 'keep' && last.offset + last.length === segment.offset) last.length += segment.length;
+    if (segment.kind === 'keep' && last?.kind === 'keep' && last.offset + last.length === segment.offset)
+      last.length += segment.length;
     else segments.push(segment);
     position += segmentLength(segment);
   };

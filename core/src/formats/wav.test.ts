@@ -24,7 +24,11 @@ const sha256 = () => {
 };
 
 function carryOut(file: Uint8Array, plan: WritePlan): Uint8Array {
-  return concatBytes(plan.segments.map((segment) => (segment.kind === 'bytes' ? segment.bytes : file.subarray(segment.offset, segment.offset + segment.length))));
+  return concatBytes(
+    plan.segments.map((segment) =>
+      segment.kind === 'bytes' ? segment.bytes : file.subarray(segment.offset, segment.offset + segment.length),
+    ),
+  );
 }
 
 async function write(file: Uint8Array, record: Partial<SoundRecord>): Promise<Uint8Array> {
@@ -49,7 +53,16 @@ describe('reading a WAV file', () => {
       bytesOfAscii('data\x08\0\0\0\x01\0\x02\0\x03\0\x04\0'),
     ]);
     const { facts, issues, record } = await readWav(memorySource(bytes));
-    expect(facts).toMatchObject({ container: 'WAV', codec: 'PCM', sampleRateHz: 44100, bitDepth: 16, channels: 2, frames: 2, audioOffset: 44, audioBytes: 8 });
+    expect(facts).toMatchObject({
+      container: 'WAV',
+      codec: 'PCM',
+      sampleRateHz: 44100,
+      bitDepth: 16,
+      channels: 2,
+      frames: 2,
+      audioOffset: 44,
+      audioBytes: 8,
+    });
     expect(issues).toEqual([]);
     expect(record).toEqual({});
   });
@@ -64,7 +77,11 @@ describe('reading a WAV file', () => {
   });
 
   it('takes the most trusted place when places disagree and lists every place', async () => {
-    const tags = { info: { INAM: 'from INFO', ICMT: 'comment' }, bext: { description: 'from bext' }, ixml: { 'ASWG/fxName': 'from ASWG' } };
+    const tags = {
+      info: { INAM: 'from INFO', ICMT: 'comment' },
+      bext: { description: 'from bext' },
+      ixml: { 'ASWG/fxName': 'from ASWG' },
+    };
     const { record, places } = await readWav(memorySource(wavBytes([signal], shape, tags)));
     expect(record).toEqual({ fxName: 'from ASWG', description: 'comment' });
     expect(places.map(({ field, place, value }) => [field, place, value])).toEqual([
@@ -76,16 +93,27 @@ describe('reading a WAV file', () => {
   });
 
   it('takes text that is no UTF-8 for Windows-1252', async () => {
-    const info = riffChunkBytes('LIST', concatBytes([bytesOfAscii('INFO'), riffChunkBytes('INAM', bytesOfAscii('M\xfchle\0'))]));
+    const info = riffChunkBytes(
+      'LIST',
+      concatBytes([bytesOfAscii('INFO'), riffChunkBytes('INAM', bytesOfAscii('M\xfchle\0'))]),
+    );
     const { record } = await readWav(memorySource(wavBytes([signal], shape, {}, [info])));
     expect(record.fxName).toBe('Mühle');
   });
 
   it('finds chunks behind the audio without reading the audio', async () => {
-    const file = wavBytes([signal], shape, {}, [riffChunkBytes('iXML', new TextEncoder().encode('<BWFXML><ASWG><fxName>behind</fxName></ASWG></BWFXML>'))]);
+    const file = wavBytes([signal], shape, {}, [
+      riffChunkBytes('iXML', new TextEncoder().encode('<BWFXML><ASWG><fxName>behind</fxName></ASWG></BWFXML>')),
+    ]);
     const source = memorySource(file);
     let read = 0;
-    const counting = { sizeBytes: source.sizeBytes, read: async (offset: number, length: number) => { read += length; return source.read(offset, length); } };
+    const counting = {
+      sizeBytes: source.sizeBytes,
+      read: async (offset: number, length: number) => {
+        read += length;
+        return source.read(offset, length);
+      },
+    };
     expect((await readWav(counting)).record.fxName).toBe('behind');
     expect(read).toBeLessThan(300);
   });
@@ -118,7 +146,11 @@ describe('reading a damaged WAV file', () => {
   });
 
   it('gives a result or a FormatError for every truncation and for random bytes anywhere, and never hangs', async () => {
-    const file = wavBytes([signal.subarray(0, 20)], shape, { info: { INAM: 'a' }, bext: { description: 'b' }, ixml: { NOTE: 'c' } });
+    const file = wavBytes([signal.subarray(0, 20)], shape, {
+      info: { INAM: 'a' },
+      bext: { description: 'b' },
+      ixml: { NOTE: 'c' },
+    });
     const attempt = async (bytes: Uint8Array): Promise<void> => {
       try {
         await readWav(memorySource(bytes));
@@ -128,11 +160,14 @@ describe('reading a damaged WAV file', () => {
     };
     for (let length = 0; length < file.length; length += 1) await attempt(file.subarray(0, length));
     await fc.assert(
-      fc.asyncProperty(fc.array(fc.tuple(fc.nat(file.length - 1), fc.nat(255)), { minLength: 1, maxLength: 12 }), async (flips) => {
-        const mutated = file.slice();
-        for (const [at, value] of flips) mutated[at] = value;
-        await attempt(mutated);
-      }),
+      fc.asyncProperty(
+        fc.array(fc.tuple(fc.nat(file.length - 1), fc.nat(255)), { minLength: 1, maxLength: 12 }),
+        async (flips) => {
+          const mutated = file.slice();
+          for (const [at, value] of flips) mutated[at] = value;
+          await attempt(mutated);
+        },
+      ),
       { numRuns: 3000 },
     );
   });
@@ -152,13 +187,30 @@ describe('reading a damaged WAV file', () => {
 describe('writing a WAV file', () => {
   it('keeps unknown chunks, INFO items and iXML elements byte for byte and in order', async () => {
     const cue = riffChunkBytes('cue ', Uint8Array.from([1, 2, 3]));
-    const info = concatBytes([bytesOfAscii('INFO'), riffChunkBytes('ISFT', bytesOfAscii('Recorder 3\0')), riffChunkBytes('XYZZ', Uint8Array.from([255, 0, 7]))]);
-    const ixml = '<?xml version="1.0"?>\n<BWFXML><!-- kept --><SPEED><MASTER_SPEED>24/1</MASTER_SPEED></SPEED><ASWG><odd attr="1">x &amp; y</odd></ASWG></BWFXML>';
-    const file = wavBytes([signal], shape, {}, [cue, riffChunkBytes('LIST', info), riffChunkBytes('zzzz', bytesOfAscii('tail')), riffChunkBytes('iXML', new TextEncoder().encode(ixml))]);
+    const info = concatBytes([
+      bytesOfAscii('INFO'),
+      riffChunkBytes('ISFT', bytesOfAscii('Recorder 3\0')),
+      riffChunkBytes('XYZZ', Uint8Array.from([255, 0, 7])),
+    ]);
+    const ixml =
+      '<?xml version="1.0"?>\n<BWFXML><!-- kept --><SPEED><MASTER_SPEED>24/1</MASTER_SPEED></SPEED><ASWG><odd attr="1">x &amp; y</odd></ASWG></BWFXML>';
+    const file = wavBytes([signal], shape, {}, [
+      cue,
+      riffChunkBytes('LIST', info),
+      riffChunkBytes('zzzz', bytesOfAscii('tail')),
+      riffChunkBytes('iXML', new TextEncoder().encode(ixml)),
+    ]);
     const written = await write(file, { fxName: 'Pot & Pan', library: 'Clay <1>' });
     expect(await chunkIds(written)).toEqual(['fmt ', 'data', 'cue ', 'LIST', 'zzzz', 'iXML']);
     const text = asciiOf(written);
-    for (const kept of [asciiOf(cue), 'ISFT\x0b\0\0\0Recorder 3', 'XYZZ\x03\0\0\0\xff\0\x07\0', '<!-- kept --><SPEED><MASTER_SPEED>24/1</MASTER_SPEED></SPEED>', '<odd attr="1">x &amp; y</odd>']) expect(text).toContain(kept);
+    for (const kept of [
+      asciiOf(cue),
+      'ISFT\x0b\0\0\0Recorder 3',
+      'XYZZ\x03\0\0\0\xff\0\x07\0',
+      '<!-- kept --><SPEED><MASTER_SPEED>24/1</MASTER_SPEED></SPEED>',
+      '<odd attr="1">x &amp; y</odd>',
+    ])
+      expect(text).toContain(kept);
     expect((await readWav(memorySource(written))).record).toMatchObject({ fxName: 'Pot & Pan', library: 'Clay <1>' });
   });
 
@@ -169,14 +221,26 @@ describe('writing a WAV file', () => {
     const bext = value.chunks.find((chunk) => chunk.id === 'bext');
     const contents = written.subarray(bext?.dataOffset, (bext?.dataOffset ?? 0) + (bext?.sizeBytes ?? 0));
     // Field offsets as printed in EBU Tech 3285 v2, section 2.3.
-    expect(BEXT_LAYOUT).toMatchObject({ originator: [256, 32], originationDate: [320, 10], originationTime: [330, 8], timeReference: [338, 8], version: [346, 2], umid: [348, 64], codingHistory: [602, 0] });
+    expect(BEXT_LAYOUT).toMatchObject({
+      originator: [256, 32],
+      originationDate: [320, 10],
+      originationTime: [330, 8],
+      timeReference: [338, 8],
+      version: [346, 2],
+      umid: [348, 64],
+      codingHistory: [602, 0],
+    });
     expect(asciiOf(contents.subarray(256, 265))).toBe('Orla Venn');
     expect(asciiOf(contents.subarray(320, 338))).toBe('2024-05-1310:11:12');
     const { description: short, codingHistory } = parseBext(contents);
     expect(short).toMatch(/^(kiln )+kiln$/);
     expect(short.length).toBeLessThanOrEqual(256);
     expect(codingHistory).toBe('A=PCM,F=48000,W=24,M=mono,T=Flagstone\r\n');
-    expect((await readWav(memorySource(written))).record).toMatchObject({ description, creator: 'Orla Vénn', recordedOn: '2024-05-13T10:11:12' });
+    expect((await readWav(memorySource(written))).record).toMatchObject({
+      description,
+      creator: 'Orla Vénn',
+      recordedOn: '2024-05-13T10:11:12',
+    });
   });
 
   it('keeps UMID and TimeReference of an earlier bext', async () => {
@@ -206,7 +270,9 @@ describe('writing a WAV file', () => {
 
   it('refuses to guess at an iXML chunk that is not well-formed', async () => {
     const file = wavBytes([signal], shape, {}, [riffChunkBytes('iXML', bytesOfAscii('<BWFXML><ASWG></BWFXML>'))]);
-    await expect(planWavWrite(memorySource(file), { ...emptyRecord(), fxName: 'x' })).rejects.toMatchObject({ code: 'FORMAT_DAMAGED' });
+    await expect(planWavWrite(memorySource(file), { ...emptyRecord(), fxName: 'x' })).rejects.toMatchObject({
+      code: 'FORMAT_DAMAGED',
+    });
   });
 });
 
@@ -223,7 +289,9 @@ const anyRecord = fc
     texts: fc.array(anyText, { minLength: FIELDS.length, maxLength: FIELDS.length }),
   })
   .map(({ texts, catId, ...values }): SoundRecord => {
-    const textFields = FIELDS.filter((field) => (field.kind === 'text' || field.kind === 'longText') && field.name !== 'recordedOn');
+    const textFields = FIELDS.filter(
+      (field) => (field.kind === 'text' || field.kind === 'longText') && field.name !== 'recordedOn',
+    );
     const set = Object.fromEntries(textFields.map((field, index) => [field.name, texts[index] ?? '']));
     return applyEdit(emptyRecord(), { set: { ...set, ...values, ...(catId === '' ? {} : { catId }) } }, categories);
   });
@@ -258,7 +326,11 @@ describe('the audio digest', () => {
     expect(await digest(tagged)).toBe(await digest(plain));
     const other = signal.slice();
     other[500] = 0.1;
-    for (const file of [wavBytes([other], shape), wavBytes([signal], { ...shape, rate: 44100 }), wavBytes([signal], { ...shape, bits: 16 })]) {
+    for (const file of [
+      wavBytes([other], shape),
+      wavBytes([signal], { ...shape, rate: 44100 }),
+      wavBytes([signal], { ...shape, bits: 16 }),
+    ]) {
       expect(await digest(file)).not.toBe(await digest(plain));
     }
   });
@@ -266,8 +338,11 @@ describe('the audio digest', () => {
   it('turns big-endian samples round, so that AIFF and WAV with the same samples agree', async () => {
     const { facts } = await readWav(memorySource(plain));
     const turned = plain.slice();
-    for (let at = 44; at + 3 <= 44 + facts.audioBytes; at += 3) turned.set([plain[at + 2] ?? 0, plain[at + 1] ?? 0, plain[at] ?? 0], at);
-    expect(await fullAudioDigest(memorySource(turned), { ...facts, bigEndian: true }, sha256())).toBe(await digest(plain));
+    for (let at = 44; at + 3 <= 44 + facts.audioBytes; at += 3)
+      turned.set([plain[at + 2] ?? 0, plain[at + 1] ?? 0, plain[at] ?? 0], at);
+    expect(await fullAudioDigest(memorySource(turned), { ...facts, bigEndian: true }, sha256())).toBe(
+      await digest(plain),
+    );
   });
 
   it('reads at most 64 kB for the quick form', async () => {
@@ -275,7 +350,13 @@ describe('the audio digest', () => {
     const source = memorySource(long);
     const { facts } = await readWav(source);
     let read = 0;
-    const counting = { sizeBytes: source.sizeBytes, read: async (offset: number, length: number) => { read += length; return source.read(offset, length); } };
+    const counting = {
+      sizeBytes: source.sizeBytes,
+      read: async (offset: number, length: number) => {
+        read += length;
+        return source.read(offset, length);
+      },
+    };
     await quickAudioDigest(counting, facts, sha256());
     expect(read).toBeLessThanOrEqual(64 * 1024);
   });

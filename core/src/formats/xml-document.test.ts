@@ -36,7 +36,10 @@ describe('editing XML', () => {
   });
 
   it('adds to groups that are there, makes those that are not, fills self-closing ones, and removes emptied elements', () => {
-    const after = editXml('<R><A><x>1</x></A><B/><gone>2</gone></R>', changes({ gone: '' }, { A: { y: '3' }, B: { z: '4' }, C: { w: '5' }, D: { v: '' } }));
+    const after = editXml(
+      '<R><A><x>1</x></A><B/><gone>2</gone></R>',
+      changes({ gone: '' }, { A: { y: '3' }, B: { z: '4' }, C: { w: '5' }, D: { v: '' } }),
+    );
     const root = parseXml(after);
     const at = (group: string, name: string): string | undefined => {
       const element = childOf(childOf(root, group), name);

@@ -21,7 +21,8 @@ const MAX_LENGTH = 8 * 1024 * 1024;
 const MAX_ELEMENTS = 200_000;
 
 // Tags, comments, CDATA sections, processing instructions and declarations; text between them is skipped.
-const MARKUP = /<!--[\s\S]*?-->|<!\[CDATA\[[\s\S]*?\]\]>|<\?[\s\S]*?\?>|<![A-Za-z]|<\/([^\s<>/]+)\s*>|<([^\s<>/!?]+)((?:\s+[^\s=<>/]+\s*=\s*(?:"[^"<]*"|'[^'<]*'))*)\s*(\/?)>/gy;
+const MARKUP =
+  /<!--[\s\S]*?-->|<!\[CDATA\[[\s\S]*?\]\]>|<\?[\s\S]*?\?>|<![A-Za-z]|<\/([^\s<>/]+)\s*>|<([^\s<>/!?]+)((?:\s+[^\s=<>/]+\s*=\s*(?:"[^"<]*"|'[^'<]*'))*)\s*(\/?)>/gy;
 
 /** The root element. Throws FormatError FORMAT_DAMAGED, with the character offset, when the text is not well-formed. */
 export function parseXml(text: string): XmlElement {
@@ -46,7 +47,15 @@ export function parseXml(text: string): XmlElement {
       element.end = end;
     } else if (opening !== undefined) {
       const selfClosing = slash === '/';
-      const element: XmlElement = { name: opening, start: at, end, innerStart: end, innerEnd: end, selfClosing, children: [] };
+      const element: XmlElement = {
+        name: opening,
+        start: at,
+        end,
+        innerStart: end,
+        innerEnd: end,
+        selfClosing,
+        children: [],
+      };
       const parent = open.at(-1);
       if (parent) parent.children.push(element);
       else if (root) return fail('there is a second root element', at);
@@ -84,7 +93,9 @@ export function textOf(text: string, element: XmlElement): string {
   return inner
     .replace(/<!--[\s\S]*?-->|<\?[\s\S]*?\?>/g, '')
     .split(/(<!\[CDATA\[[\s\S]*?\]\]>)/)
-    .map((part) => (part.startsWith('<![CDATA[') ? part.slice(9, -3) : part.replace(/&(#x?[0-9a-fA-F]+|\w+);/g, resolveEntity)))
+    .map((part) =>
+      part.startsWith('<![CDATA[') ? part.slice(9, -3) : part.replace(/&(#x?[0-9a-fA-F]+|\w+);/g, resolveEntity),
+    )
     .join('')
     .trim();
 }
@@ -122,7 +133,11 @@ export function editXml(text: string, changes: XmlChanges): string {
     const inner = group ? textSplices(text, group, texts, '    ', splices) : filledLines(texts, '    ');
     if (inner.length === 0) continue;
     if (group && !group.selfClosing) {
-      splices.push({ start: group.innerEnd, end: group.innerEnd, insert: `${inner.map((line) => line.trimStart()).join('\n    ')}\n  ` });
+      splices.push({
+        start: group.innerEnd,
+        end: group.innerEnd,
+        insert: `${inner.map((line) => line.trimStart()).join('\n    ')}\n  `,
+      });
     } else {
       const whole = `<${groupName}>\n${inner.join('\n')}\n  </${groupName}>`;
       if (group) splices.push({ start: group.start, end: group.end, insert: whole });
@@ -131,14 +146,21 @@ export function editXml(text: string, changes: XmlChanges): string {
   }
   if (appended.length > 0) {
     const lines = `${appended.join('\n')}\n`;
-    if (root.selfClosing) splices.push({ start: root.start, end: root.end, insert: `<${root.name}>\n${lines}</${root.name}>` });
+    if (root.selfClosing)
+      splices.push({ start: root.start, end: root.end, insert: `<${root.name}>\n${lines}</${root.name}>` });
     else splices.push({ start: root.innerEnd, end: root.innerEnd, insert: lines });
   }
   return applySplices(text, splices);
 }
 
 /** Replaces the texts of children that are there, and returns the lines of those that are not. */
-function textSplices(text: string, parent: XmlElement, texts: ReadonlyMap<string, string>, indent: string, splices: Splice[]): string[] {
+function textSplices(
+  text: string,
+  parent: XmlElement,
+  texts: ReadonlyMap<string, string>,
+  indent: string,
+  splices: Splice[],
+): string[] {
   const missing = new Map(texts);
   for (const child of parent.children) {
     const wanted = texts.get(child.name);
@@ -152,7 +174,9 @@ function textSplices(text: string, parent: XmlElement, texts: ReadonlyMap<string
 }
 
 function filledLines(texts: ReadonlyMap<string, string>, indent: string): string[] {
-  return [...texts].filter(([, value]) => value !== '').map(([name, value]) => `${indent}<${name}>${escapeXml(value)}</${name}>`);
+  return [...texts]
+    .filter(([, value]) => value !== '')
+    .map(([name, value]) => `${indent}<${name}>${escapeXml(value)}</${name}>`);
 }
 
 function applySplices(text: string, splices: Splice[]): string {

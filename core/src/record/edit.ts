@@ -34,7 +34,8 @@ function checkedValue(field: FieldDefinition, value: unknown): SoundRecord[Field
   const fail = (why: string): never => {
     throw new AppError('FIELD_INVALID', `${field.label}: ${why}.`, { details: { field: field.name } });
   };
-  if (field.kind === 'list') return Array.isArray(value) ? tidyKeywords(value as string[]) : value === null ? [] : fail('a list is needed');
+  if (field.kind === 'list')
+    return Array.isArray(value) ? tidyKeywords(value as string[]) : value === null ? [] : fail('a list is needed');
   if (field.kind === 'integer' || field.kind === 'number') {
     if (value === null) return null;
     const [low, high] = field.range ?? [-Infinity, Infinity];
@@ -55,8 +56,11 @@ function checkedValue(field: FieldDefinition, value: unknown): SoundRecord[Field
 
 /** Text without control characters and surrounding blanks; line breaks stay where `multiline`, as single `\n`. */
 export function tidyText(text: string, multiline: boolean): string {
-  // eslint-disable-next-line no-control-regex -- control characters are what is removed
-  const clean = text.normalize('NFC').replace(/\r\n?/g, '\n').replace(/[\u0000-\u0009\u000b-\u001f\u007f\ufeff\ufffe\uffff]/g, ' ');
+  const clean = text
+    .normalize('NFC')
+    .replace(/\r\n?/g, '\n')
+    // eslint-disable-next-line no-control-regex -- control characters are what is removed
+    .replace(/[\u0000-\u0009\u000b-\u001f\u007f\ufeff\ufffe\uffff]/g, ' ');
   return (multiline ? clean : clean.replaceAll('\n', ' ')).toWellFormed().trim();
 }
 
@@ -83,7 +87,10 @@ function fillCategory(next: SoundRecord, edit: RecordEdit, categories: CategoryL
     }
     const found = categories.find(set.catId.trim());
     if (!found) {
-      throw new AppError('CATEGORY_UNKNOWN', `CatID “${set.catId}” is not in the category list (${categories.source}).`);
+      throw new AppError(
+        'CATEGORY_UNKNOWN',
+        `CatID “${set.catId}” is not in the category list (${categories.source}).`,
+      );
     }
     Object.assign(next, { catId: found.catId, category: found.category, subCategory: found.subCategory });
   } else if (set.category !== undefined || set.subCategory !== undefined) {

@@ -141,5 +141,7 @@ export function differingFields(a: Partial<SoundRecord>, b: Partial<SoundRecord>
 
 /** A record reduced to the fields that hold something. */
 export function filledFields(record: Partial<SoundRecord>): Partial<SoundRecord> {
-  return Object.fromEntries(FIELD_NAMES.filter((name) => !isEmptyValue(record[name])).map((name) => [name, record[name]]));
+  return Object.fromEntries(
+    FIELD_NAMES.filter((name) => !isEmptyValue(record[name])).map((name) => [name, record[name]]),
+  );
 }

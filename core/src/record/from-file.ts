@@ -22,6 +22,7 @@ export function recordFromFile(inFile: Partial<SoundRecord>, fileName: string, c
       if (error.code === 'CATEGORY_UNKNOWN') record.catId = String(value);
     }
   }
-  if (record.category === '') Object.assign(record, { category: inFile.category ?? '', subCategory: inFile.subCategory ?? '' });
+  if (record.category === '')
+    Object.assign(record, { category: inFile.category ?? '', subCategory: inFile.subCategory ?? '' });
   return record;
 }

@@ -63,9 +63,20 @@ export class CategorySuggester {
     const parsed = parseName(base, this.list);
     const scores = new Map<number, { total: number; reasons: Map<string, number> }>();
     this.score(wordsOf(parsed?.blocks.fxName ?? base), 1, '', scores);
-    parts.reverse().forEach((folder, depth) => this.score(wordsOf(folder), FOLDER_WEIGHT * 0.7 ** depth, folder, scores));
+    parts
+      .reverse()
+      .forEach((folder, depth) => this.score(wordsOf(folder), FOLDER_WEIGHT * 0.7 ** depth, folder, scores));
     const ranked = [...scores].sort(([, a], [, b]) => b.total - a.total).slice(0, LIMIT);
-    const suggestions = ranked.map(([index, { total, reasons }]) => this.suggestionOf(index, certainty(total, ranked.map(([, entry]) => entry.total)), reasons));
+    const suggestions = ranked.map(([index, { total, reasons }]) =>
+      this.suggestionOf(
+        index,
+        certainty(
+          total,
+          ranked.map(([, entry]) => entry.total),
+        ),
+        reasons,
+      ),
+    );
     return parsed?.blocks.catId === undefined ? suggestions : this.withStated(parsed.blocks.catId, suggestions);
   }
 
@@ -73,16 +84,28 @@ export class CategorySuggester {
   private withStated(catId: string, suggestions: Suggestion[]): Suggestion[] {
     const category = this.list.find(catId);
     if (!category) return suggestions;
-    const stated: Suggestion = { ...namesOf(category), score: 0.99, because: [`the name begins with ${category.catId}`] };
+    const stated: Suggestion = {
+      ...namesOf(category),
+      score: 0.99,
+      because: [`the name begins with ${category.catId}`],
+    };
     return [stated, ...suggestions.filter((other) => other.catId !== category.catId)].slice(0, LIMIT);
   }
 
   private suggestionOf(index: number, score: number, reasons: Map<string, number>): Suggestion {
-    const because = [...reasons].sort((a, b) => b[1] - a[1]).slice(0, 4).map(([reason]) => reason);
+    const because = [...reasons]
+      .sort((a, b) => b[1] - a[1])
+      .slice(0, 4)
+      .map(([reason]) => reason);
     return { ...namesOf(this.list.categories[index] as Category), score, because };
   }
 
-  private score(words: string[], weight: number, folder: string, scores: Map<number, { total: number; reasons: Map<string, number> }>): void {
+  private score(
+    words: string[],
+    weight: number,
+    folder: string,
+    scores: Map<number, { total: number; reasons: Map<string, number> }>,
+  ): void {
     const seen = new Set<string>();
     for (let start = 0; start < words.length; start += 1) {
       for (let length = 1; length <= LONGEST_PHRASE && start + length <= words.length; length += 1) {
@@ -91,7 +114,8 @@ export class CategorySuggester {
         const entry = this.evidence.get(key);
         if (!entry || seen.has(key)) continue;
         seen.add(key);
-        const reason = folder === '' ? `“${phrase.join(' ')}” in the name` : `“${phrase.join(' ')}” in folder “${folder}”`;
+        const reason =
+          folder === '' ? `“${phrase.join(' ')}” in the name` : `“${phrase.join(' ')}” in folder “${folder}”`;
         for (const [index, strength] of entry.categories) {
           const gain = weight * strength * entry.rarity * (1 + PHRASE_BONUS * (length - 1));
           const score = scores.get(index) ?? { total: 0, reasons: new Map<string, number>() };

@@ -2,7 +2,25 @@ import { parseName, splitExtension } from '../ucs/name-blocks.ts';
 import type { CategoryList } from '../ucs/category-list.ts';
 
 /** Words that stay small inside a name (common practice of English titles). */
-const SMALL = new Set(['a', 'an', 'and', 'at', 'by', 'for', 'from', 'in', 'into', 'of', 'on', 'onto', 'or', 'the', 'to', 'with', 'x']);
+const SMALL = new Set([
+  'a',
+  'an',
+  'and',
+  'at',
+  'by',
+  'for',
+  'from',
+  'in',
+  'into',
+  'of',
+  'on',
+  'onto',
+  'or',
+  'the',
+  'to',
+  'with',
+  'x',
+]);
 /** At most this many letters in capitals are taken for an acronym when the rest of the name is not in capitals. */
 const ACRONYM_LETTERS = 4;
 

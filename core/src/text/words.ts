@@ -14,7 +14,20 @@ export function wordsOf(text: string): string[] {
     .filter((word) => word !== '');
 }
 
-const IRREGULAR: Record<string, string> = { geese: 'goose', feet: 'foot', teeth: 'tooth', mice: 'mouse', men: 'man', women: 'woman', children: 'child', leaves: 'leaf', knives: 'knife', wolves: 'wolf', shelves: 'shelf', hooves: 'hoof' };
+const IRREGULAR: Record<string, string> = {
+  geese: 'goose',
+  feet: 'foot',
+  teeth: 'tooth',
+  mice: 'mouse',
+  men: 'man',
+  women: 'woman',
+  children: 'child',
+  leaves: 'leaf',
+  knives: 'knife',
+  wolves: 'wolf',
+  shelves: 'shelf',
+  hooves: 'hoof',
+};
 const DOUBLED = /([bdfgmnprt])\1$/;
 
 /**

@@ -45,15 +45,28 @@ describe('searching it by any part', () => {
 
 describe('reading another list', () => {
   it('skips a title row and finds the columns by name in any order', () => {
-    const rows = rowsFromTsv('UCS v9.0\t\t\t\nCatShort\tCatID\tSubCategory\tCategory\tSynonyms\r\nDOOR\tDOORWood\tWood\tDoors\tplank, Oak\n');
+    const rows = rowsFromTsv(
+      'UCS v9.0\t\t\t\nCatShort\tCatID\tSubCategory\tCategory\tSynonyms\r\nDOOR\tDOORWood\tWood\tDoors\tplank, Oak\n',
+    );
     expect(categoriesFromRows(rows)).toEqual([
-      { category: 'DOORS', subCategory: 'WOOD', catId: 'DOORWood', catShort: 'DOOR', meaning: '', words: ['plank', 'oak'] },
+      {
+        category: 'DOORS',
+        subCategory: 'WOOD',
+        catId: 'DOORWood',
+        catShort: 'DOOR',
+        meaning: '',
+        words: ['plank', 'oak'],
+      },
     ]);
   });
 
   it.each([
     ['a missing column', 'Category\tCatID\nA\tAB', /no column “subCategory”/],
-    ['a CatID that stands twice', 'Category\tSubCategory\tCatID\tCatShort\nA\tB\tAB\tA\nA\tC\tab\tA', /“ab” in row 3 stands twice/],
+    [
+      'a CatID that stands twice',
+      'Category\tSubCategory\tCatID\tCatShort\nA\tB\tAB\tA\nA\tC\tab\tA',
+      /“ab” in row 3 stands twice/,
+    ],
     ['an illegal CatID', 'Category\tSubCategory\tCatID\tCatShort\nA\tB\tA_B\tA', /row 2 is not made of letters/],
   ])('refuses %s, saying where', (_, text, message) => {
     expect(() => categoriesFromRows(rowsFromTsv(text))).toThrow(message);

@@ -49,7 +49,8 @@ export function categoriesFromRows(rows: string[][]): Category[] {
     if (!/^[A-Za-z0-9]+$/.test(catId)) {
       throw new AppError('LIST_INVALID', `The CatID “${catId}” in ${where} is not made of letters and digits.`);
     }
-    if (seen.has(catId.toLowerCase())) throw new AppError('LIST_INVALID', `The CatID “${catId}” in ${where} stands twice.`);
+    if (seen.has(catId.toLowerCase()))
+      throw new AppError('LIST_INVALID', `The CatID “${catId}” in ${where} stands twice.`);
     seen.add(catId.toLowerCase());
     const recalls = Number(cell('recalls'));
     return [
@@ -107,7 +108,10 @@ export class CategoryList {
    * Category prefix, then words. At most `limit`.
    */
   search(typed: string, limit = 20): Category[] {
-    const parts = typed.toLowerCase().split(/[\s/,]+/).filter((part) => part !== '');
+    const parts = typed
+      .toLowerCase()
+      .split(/[\s/,]+/)
+      .filter((part) => part !== '');
     if (parts.length === 0) return this.categories.slice(0, limit);
     const scored = this.categories.flatMap((category) => {
       let total = 0;

@@ -1,7 +1,16 @@
 import { describe, expect, it } from '@jest/globals';
 import fc from 'fast-check';
 import { builtInCategoryList } from './category-list.ts';
-import { BLOCK_NAMES, buildName, freeName, MAX_NAME_BYTES, nameKey, parseName, splitExtension, type NameBlocks } from './name-blocks.ts';
+import {
+  BLOCK_NAMES,
+  buildName,
+  freeName,
+  MAX_NAME_BYTES,
+  nameKey,
+  parseName,
+  splitExtension,
+  type NameBlocks,
+} from './name-blocks.ts';
 
 const categories = builtInCategoryList();
 const build = (blocks: NameBlocks) => buildName(blocks, '.wav', categories);
@@ -39,7 +48,9 @@ describe('building a name', () => {
 
   it('corrects the case of a CatID and refuses one that is not in the list', () => {
     expect(build({ ...full, catId: 'cermbrk' }).name).toMatch(/^CERMBrk_/);
-    expect(build({ ...full, catId: 'POTTSmsh' }).problems).toMatchObject([{ code: 'CATID_UNKNOWN', severity: 'error' }]);
+    expect(build({ ...full, catId: 'POTTSmsh' }).problems).toMatchObject([
+      { code: 'CATID_UNKNOWN', severity: 'error' },
+    ]);
   });
 
   it('refuses a name longer than a file system holds, counting bytes and leaving room for a counter', () => {
@@ -51,7 +62,8 @@ describe('building a name', () => {
 
 describe('reading a name back', () => {
   it('gives undefined for a name that is not in UCS form', () => {
-    for (const base of ['LOCK GATE, WOODEN 01', 'a_b_c_d', 'CERMBrk_Only Two', 'CERMBrk__X_Y', '']) expect(parseName(base, categories)).toBeUndefined();
+    for (const base of ['LOCK GATE, WOODEN 01', 'a_b_c_d', 'CERMBrk_Only Two', 'CERMBrk__X_Y', ''])
+      expect(parseName(base, categories)).toBeUndefined();
   });
 
   it('repairs a CatID in the wrong case and spaces around separators', () => {
@@ -61,13 +73,16 @@ describe('reading a name back', () => {
   });
 
   it('tells the counter of a taken name from the SourceID', () => {
-    expect(parseName('CERMBrk_Vase_ORV_CLAY 02', categories)).toMatchObject({ blocks: { sourceId: 'CLAY' }, counter: 2 });
+    expect(parseName('CERMBrk_Vase_ORV_CLAY 02', categories)).toMatchObject({
+      blocks: { sourceId: 'CLAY' },
+      counter: 2,
+    });
   });
 
   it('parses every name that was built back into its blocks', () => {
     const text = fc.string({ unit: 'grapheme', maxLength: 20 });
     const catId = fc.constantFrom(...categories.categories.map((category) => category.catId));
-    const record = fc.record(Object.fromEntries(BLOCK_NAMES.map((block) => [block, block === 'catId' ? catId : text])) as Record<string, fc.Arbitrary<string>>);
+    const record = fc.record(Object.fromEntries(BLOCK_NAMES.map((block) => [block, block === 'catId' ? catId : text])));
     fc.assert(
       fc.property(record, (fields: NameBlocks) => {
         const planned = build(fields);

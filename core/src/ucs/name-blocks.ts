@@ -30,12 +30,7 @@ export const BLOCK_LABELS: Record<BlockName, string> = {
 };
 
 export type NameProblemCode =
-  | 'BLOCK_MISSING'
-  | 'CATID_UNKNOWN'
-  | 'CHARACTERS_REPLACED'
-  | 'NAME_TOO_LONG'
-  | 'CATID_CASE'
-  | 'BLOCKS_TOO_FEW';
+  'BLOCK_MISSING' | 'CATID_UNKNOWN' | 'CHARACTERS_REPLACED' | 'NAME_TOO_LONG' | 'CATID_CASE' | 'BLOCKS_TOO_FEW';
 
 /** An `error` stops the renaming of that file; a `notice` only tells what was changed to make the name legal. */
 export interface NameProblem {
@@ -140,7 +135,10 @@ export interface ParsedName {
  * block that is no CatID of the list. A CatID in the wrong case is repaired with a notice.
  */
 export function parseName(baseName: string, categories: CategoryList): ParsedName | undefined {
-  const parts = baseName.normalize('NFC').split('_').map((part) => part.trim());
+  const parts = baseName
+    .normalize('NFC')
+    .split('_')
+    .map((part) => part.trim());
   const [first = '', second = '', creatorId = '', sourceWithCounter = '', ...rest] = parts;
   if (parts.length < 4 || second === '') return undefined;
   const dash = first.indexOf('-');

@@ -11,7 +11,12 @@ const BENCHMARKS: Record<string, string> = {
 export function bench(args: string[]): Promise<number> {
   const [name = '', ...rest] = args;
   const program = BENCHMARKS[name];
-  if (program === undefined) throw new UsageError(`there is no benchmark “${name}”; there are ${Object.keys(BENCHMARKS).join(', ')}`);
-  const child = spawn(process.execPath, ['--import', 'tsx', fileURLToPath(new URL(program, import.meta.url)), ...rest], { stdio: 'inherit', cwd: PROJECT_FOLDER });
+  if (program === undefined)
+    throw new UsageError(`there is no benchmark “${name}”; there are ${Object.keys(BENCHMARKS).join(', ')}`);
+  const child = spawn(
+    process.execPath,
+    ['--import', 'tsx', fileURLToPath(new URL(program, import.meta.url)), ...rest],
+    { stdio: 'inherit', cwd: PROJECT_FOLDER },
+  );
   return new Promise((resolve, reject) => child.once('error', reject).once('exit', (code) => resolve(code ?? 1)));
 }

@@ -15,17 +15,24 @@ export async function indexFolder(args: string[]): Promise<number> {
   const given = path.resolve(folder);
   const postgres = await startLocalPostgres(path.resolve(values.data ?? defaultDataFolder()));
   try {
-    const { context, close } = await openContext(postgres.connectionString, [given], pino({ level: 'warn' }, pino.destination(2)));
+    const { context, close } = await openContext(
+      postgres.connectionString,
+      [given],
+      pino({ level: 'warn' }, pino.destination(2)),
+    );
     try {
       const started = performance.now();
       const { title, payload } = await openBatch(context, given, undefined, 1);
       const unsubscribe = context.live.subscribe((event) => {
-        if (event.type === 'job' && process.stderr.isTTY) process.stderr.write(`\r${event.job.done + event.job.failed} of ${event.job.total ?? '?'} files`);
+        if (event.type === 'job' && process.stderr.isTTY)
+          process.stderr.write(`\r${event.job.done + event.job.failed} of ${event.job.total ?? '?'} files`);
       });
       const job = await context.jobs.runHere(context, 'index', indexJob, payload, title, 1);
       unsubscribe();
       const seconds = (performance.now() - started) / 1000;
-      process.stdout.write(`${JSON.stringify({ folder: given, state: job.state, done: job.done, failed: job.failed, ...job.result, seconds: Number(seconds.toFixed(2)) })}\n`);
+      process.stdout.write(
+        `${JSON.stringify({ folder: given, state: job.state, done: job.done, failed: job.failed, ...job.result, seconds: Number(seconds.toFixed(2)) })}\n`,
+      );
       if (job.error) process.stderr.write(`${job.error.message} ${job.error.remedy}\n`);
       return job.state === 'done' && job.failed === 0 ? 0 : 1;
     } finally {

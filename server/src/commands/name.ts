@@ -18,7 +18,11 @@ export async function name(args: string[]): Promise<number> {
   return eachItem(positionals, async (given) => {
     const { files, name: current, full } = await fileOnCommandLine(given);
     const inFile = await files.withSource('', current, async (source) => (await readAudio(source)).record);
-    const { blocks, problems, name: wanted } = buildName(recordFromFile(inFile, current, categories), splitExtension(current).extension, categories);
+    const {
+      blocks,
+      problems,
+      name: wanted,
+    } = buildName(recordFromFile(inFile, current, categories), splitExtension(current).extension, categories);
     const folder = path.dirname(full);
     const onDisk = new Set((await readdir(folder)).map(nameKey));
     const own = nameKey(current);

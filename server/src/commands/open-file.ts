@@ -15,7 +15,11 @@ export async function fileOnCommandLine(given: string): Promise<{ files: DriveFi
 }
 
 /** Runs a command over its items: one JSON line each on standard output, errors on standard error; 1 when any failed. */
-export async function eachItem(items: readonly string[], perform: (item: string) => Promise<unknown>, onError: (item: string, error: AppError) => unknown = () => undefined): Promise<number> {
+export async function eachItem(
+  items: readonly string[],
+  perform: (item: string) => Promise<unknown>,
+  onError: (item: string, error: AppError) => unknown = () => undefined,
+): Promise<number> {
   let status = 0;
   for (const item of items) {
     try {

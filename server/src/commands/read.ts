@@ -6,7 +6,11 @@ import { UsageError } from './usage.ts';
 
 /** `read FILE...`: what each file says of itself, one JSON object a line; `--raw` adds every place, `--digest` the audio digest. */
 export async function read(args: string[]): Promise<number> {
-  const { values, positionals } = parseArgs({ args, allowPositionals: true, options: { raw: { type: 'boolean' }, digest: { type: 'boolean' } } });
+  const { values, positionals } = parseArgs({
+    args,
+    allowPositionals: true,
+    options: { raw: { type: 'boolean' }, digest: { type: 'boolean' } },
+  });
   if (positionals.length === 0) throw new UsageError('read needs at least one FILE');
   return eachItem(positionals, async (given) => {
     const { files, name } = await fileOnCommandLine(given);
@@ -14,7 +18,20 @@ export async function read(args: string[]): Promise<number> {
       const { facts, record, places, issues } = await readAudio(source);
       const { container, codec, sampleRateHz, bitDepth, channels, frames, durationSeconds } = facts;
       const audioDigest = values.digest ? await fullAudioDigest(source, facts, sha256()) : undefined;
-      return { path: given, container, codec, sampleRateHz, bitDepth, channels, frames, durationSeconds, audioDigest, record, issues, ...(values.raw ? { places } : {}) };
+      return {
+        path: given,
+        container,
+        codec,
+        sampleRateHz,
+        bitDepth,
+        channels,
+        frames,
+        durationSeconds,
+        audioDigest,
+        record,
+        issues,
+        ...(values.raw ? { places } : {}),
+      };
     });
   });
 }

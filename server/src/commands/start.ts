@@ -18,23 +18,33 @@ const DEMO_PROGRAM = fileURLToPath(new URL('../../../demo/src/main.ts', import.m
 export async function start(args: string[]): Promise<number> {
   const { values } = parseArgs({
     args,
-    options: { port: { type: 'string' }, data: { type: 'string' }, empty: { type: 'boolean', default: false }, root: { type: 'string', multiple: true } },
+    options: {
+      port: { type: 'string' },
+      data: { type: 'string' },
+      empty: { type: 'boolean', default: false },
+      root: { type: 'string', multiple: true },
+    },
   });
   const port = Number(values.port ?? DEFAULT_PORT);
-  if (!Number.isInteger(port) || port < 0 || port > 65535) throw new UsageError(`--port needs a number from 0 to 65535, not “${values.port}”`);
+  if (!Number.isInteger(port) || port < 0 || port > 65535)
+    throw new UsageError(`--port needs a number from 0 to 65535, not “${values.port}”`);
   const dataFolder = path.resolve(values.data ?? defaultDataFolder());
   await mkdir(dataFolder, { recursive: true });
   const log = pino({ level: process.env['FLAGSTONE_LOG'] ?? 'warn' }, pino.destination(2));
 
   const demoFolder = path.join(dataFolder, 'demo');
   const demoDrives = path.join(demoFolder, 'drives');
-  const [postgres] = await Promise.all([startLocalPostgres(dataFolder), values.empty ? undefined : makeDemo(demoFolder)]);
+  const [postgres] = await Promise.all([
+    startLocalPostgres(dataFolder),
+    values.empty ? undefined : makeDemo(demoFolder),
+  ]);
   const fromEnvironment = (process.env['FLAGSTONE_ROOTS'] ?? '').split(':').filter((root) => root !== '');
   const roots = [...(values.root ?? []), ...fromEnvironment].map((root) => path.resolve(root));
   if (existsSync(demoDrives) && !values.empty) roots.push(demoDrives);
 
   const application = await openApplication(postgres.connectionString, roots, log);
-  if (!values.empty) for (const name of await readdir(demoDrives)) await addDrive(application.context, path.join(demoDrives, name));
+  if (!values.empty)
+    for (const name of await readdir(demoDrives)) await addDrive(application.context, path.join(demoDrives, name));
   const listening = httpServer(application.context).listen(port, '127.0.0.1');
   await new Promise((resolve, reject) => listening.once('listening', resolve).once('error', reject));
   const address = listening.address();
@@ -56,7 +66,12 @@ function makeDemo(folder: string): Promise<void> {
   if (existsSync(path.join(folder, 'drives'))) return Promise.resolve();
   process.stdout.write('Making the demo collection, once, in about half a minute\n');
   return new Promise((resolve, reject) => {
-    const child = spawn(process.execPath, ['--import', 'tsx', DEMO_PROGRAM, folder], { stdio: 'inherit', cwd: PROJECT_FOLDER });
-    child.once('error', reject).once('exit', (code) => (code === 0 ? resolve() : reject(new Error(`the demo generator ended with ${code}`))));
+    const child = spawn(process.execPath, ['--import', 'tsx', DEMO_PROGRAM, folder], {
+      stdio: 'inherit',
+      cwd: PROJECT_FOLDER,
+    });
+    child
+      .once('error', reject)
+      .once('exit', (code) => (code === 0 ? resolve() : reject(new Error(`the demo generator ended with ${code}`))));
   });
 }

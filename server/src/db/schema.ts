@@ -58,11 +58,17 @@ export const folders = pgTable(
   'folders',
   {
     id: serial('id').primaryKey(),
-    driveId: uuid('drive_id').notNull().references(() => drives.id),
+    driveId: uuid('drive_id')
+      .notNull()
+      .references(() => drives.id),
     /** Below the drive's root, `/` between parts, empty for the root itself. */
     path: text('path').notNull(),
-    collectionId: integer('collection_id').notNull().references(() => collections.id),
-    addedBy: integer('added_by').notNull().references(() => people.id),
+    collectionId: integer('collection_id')
+      .notNull()
+      .references(() => collections.id),
+    addedBy: integer('added_by')
+      .notNull()
+      .references(() => people.id),
     createdAt: created(),
   },
   (table) => [unique().on(table.driveId, table.path)],
@@ -85,7 +91,9 @@ export const sounds = pgTable(
     channelMask: bigint('channel_mask', { mode: 'number' }),
     frames: bigint('frames', { mode: 'number' }).notNull(),
     durationSeconds: doublePrecision('duration_seconds').notNull(),
-    addedBy: integer('added_by').notNull().references(() => people.id),
+    addedBy: integer('added_by')
+      .notNull()
+      .references(() => people.id),
     createdAt: created(),
     /** When it was filed into the catalogue; null while in preparation. */
     filedAt: at('filed_at'),
@@ -93,7 +101,9 @@ export const sounds = pgTable(
   (table) => [
     uniqueIndex('sounds_quick_digest').on(table.quickDigest),
     index('sounds_full_digest').on(table.fullDigest),
-    index('sounds_filed').on(table.id).where(sql`${table.filedAt} is not null`),
+    index('sounds_filed')
+      .on(table.id)
+      .where(sql`${table.filedAt} is not null`),
     index('sounds_duration').on(table.durationSeconds, table.id),
   ],
 );
@@ -101,11 +111,16 @@ export const sounds = pgTable(
 export const records = pgTable(
   'records',
   {
-    soundId: bigint('sound_id', { mode: 'number' }).primaryKey().references(() => sounds.id),
+    soundId: bigint('sound_id', { mode: 'number' })
+      .primaryKey()
+      .references(() => sounds.id),
     revision: integer('revision').notNull().default(1),
     fxName: textField('fx_name'),
     description: textField('description'),
-    keywords: text('keywords').array().notNull().default(sql`'{}'`),
+    keywords: text('keywords')
+      .array()
+      .notNull()
+      .default(sql`'{}'`),
     notes: textField('notes'),
     category: textField('category'),
     subCategory: textField('sub_category'),
@@ -133,7 +148,9 @@ export const records = pgTable(
     key: textField('key'),
     composer: textField('composer'),
     /** Words of all fields and of the paths of all copies; see services/search.ts. */
-    search: tsvector('search').notNull().default(sql`''`),
+    search: tsvector('search')
+      .notNull()
+      .default(sql`''`),
     updatedAt: at('updated_at').notNull().defaultNow(),
   },
   (table) => [
@@ -148,7 +165,9 @@ export const records = pgTable(
 /** One act of a person that changed records: an edit, accepted suggestions, an undo. Undone as one. */
 export const changes = pgTable('changes', {
   id: bigserial('id', { mode: 'number' }).primaryKey(),
-  personId: integer('person_id').notNull().references(() => people.id),
+  personId: integer('person_id')
+    .notNull()
+    .references(() => people.id),
   kind: text('kind').notNull(),
   summary: text('summary').notNull(),
   /** The change that this one took back. */
@@ -160,22 +179,33 @@ export const changes = pgTable('changes', {
 export const recordRevisions = pgTable(
   'record_revisions',
   {
-    soundId: bigint('sound_id', { mode: 'number' }).notNull().references(() => sounds.id),
+    soundId: bigint('sound_id', { mode: 'number' })
+      .notNull()
+      .references(() => sounds.id),
     revision: integer('revision').notNull(),
-    changeId: bigint('change_id', { mode: 'number' }).notNull().references(() => changes.id),
+    changeId: bigint('change_id', { mode: 'number' })
+      .notNull()
+      .references(() => changes.id),
     /** The changed fields only. */
     before: jsonb('before').$type<Partial<SoundRecord>>().notNull(),
     after: jsonb('after').$type<Partial<SoundRecord>>().notNull(),
   },
-  (table) => [primaryKey({ columns: [table.soundId, table.revision] }), index('record_revisions_change').on(table.changeId)],
+  (table) => [
+    primaryKey({ columns: [table.soundId, table.revision] }),
+    index('record_revisions_change').on(table.changeId),
+  ],
 );
 
 export const copies = pgTable(
   'copies',
   {
     id: bigserial('id', { mode: 'number' }).primaryKey(),
-    soundId: bigint('sound_id', { mode: 'number' }).notNull().references(() => sounds.id),
-    driveId: uuid('drive_id').notNull().references(() => drives.id),
+    soundId: bigint('sound_id', { mode: 'number' })
+      .notNull()
+      .references(() => sounds.id),
+    driveId: uuid('drive_id')
+      .notNull()
+      .references(() => drives.id),
     folder: text('folder').notNull(),
     name: text('name').notNull(),
     sizeBytes: bigint('size_bytes', { mode: 'number' }).notNull(),
@@ -202,8 +232,12 @@ export const copies = pgTable(
 export const batches = pgTable('batches', {
   id: serial('id').primaryKey(),
   name: text('name').notNull(),
-  folderId: integer('folder_id').notNull().references(() => folders.id),
-  createdBy: integer('created_by').notNull().references(() => people.id),
+  folderId: integer('folder_id')
+    .notNull()
+    .references(() => folders.id),
+  createdBy: integer('created_by')
+    .notNull()
+    .references(() => people.id),
   createdAt: created(),
   filedAt: at('filed_at'),
 });
@@ -211,8 +245,12 @@ export const batches = pgTable('batches', {
 export const batchItems = pgTable(
   'batch_items',
   {
-    batchId: integer('batch_id').notNull().references(() => batches.id),
-    copyId: bigint('copy_id', { mode: 'number' }).notNull().references(() => copies.id),
+    batchId: integer('batch_id')
+      .notNull()
+      .references(() => batches.id),
+    copyId: bigint('copy_id', { mode: 'number' })
+      .notNull()
+      .references(() => copies.id),
   },
   (table) => [primaryKey({ columns: [table.batchId, table.copyId] }), index('batch_items_copy').on(table.copyId)],
 );
@@ -221,22 +259,31 @@ export const unreadable = pgTable(
   'unreadable',
   {
     id: bigserial('id', { mode: 'number' }).primaryKey(),
-    driveId: uuid('drive_id').notNull().references(() => drives.id),
+    driveId: uuid('drive_id')
+      .notNull()
+      .references(() => drives.id),
     folder: text('folder').notNull(),
     name: text('name').notNull(),
-    batchId: integer('batch_id').notNull().references(() => batches.id),
+    batchId: integer('batch_id')
+      .notNull()
+      .references(() => batches.id),
     code: text('code').notNull(),
     message: text('message').notNull(),
     seenAt: at('seen_at').notNull().defaultNow(),
   },
-  (table) => [unique('unreadable_path').on(table.driveId, table.folder, table.name), index('unreadable_batch').on(table.batchId)],
+  (table) => [
+    unique('unreadable_path').on(table.driveId, table.folder, table.name),
+    index('unreadable_batch').on(table.batchId),
+  ],
 );
 
 export const plans = pgTable('plans', {
   id: bigserial('id', { mode: 'number' }).primaryKey(),
   kind: text('kind').notNull(),
   state: text('state').notNull(),
-  personId: integer('person_id').notNull().references(() => people.id),
+  personId: integer('person_id')
+    .notNull()
+    .references(() => people.id),
   batchId: integer('batch_id').references(() => batches.id),
   createdAt: created(),
   finishedAt: at('finished_at'),
@@ -247,8 +294,12 @@ export const journal = pgTable(
   'journal',
   {
     id: bigserial('id', { mode: 'number' }).primaryKey(),
-    planId: bigint('plan_id', { mode: 'number' }).notNull().references(() => plans.id),
-    copyId: bigint('copy_id', { mode: 'number' }).notNull().references(() => copies.id),
+    planId: bigint('plan_id', { mode: 'number' })
+      .notNull()
+      .references(() => plans.id),
+    copyId: bigint('copy_id', { mode: 'number' })
+      .notNull()
+      .references(() => copies.id),
     state: text('state').notNull(),
     before: jsonb('before').$type<Record<string, unknown>>().notNull(),
     after: jsonb('after').$type<Record<string, unknown>>().notNull(),
@@ -261,7 +312,9 @@ export const journal = pgTable(
   (table) => [
     index('journal_plan').on(table.planId, table.id),
     index('journal_copy').on(table.copyId),
-    index('journal_started').on(table.id).where(sql`${table.state} in ('started', 'undoing')`),
+    index('journal_started')
+      .on(table.id)
+      .where(sql`${table.state} in ('started', 'undoing')`),
   ],
 );
 
@@ -287,7 +340,9 @@ export const jobs = pgTable(
     result: jsonb('result').$type<Record<string, number>>().notNull().default({}),
     error: jsonb('error').$type<{ code: string; message: string; remedy: string }>(),
     cancelRequested: boolean('cancel_requested').notNull().default(false),
-    personId: integer('person_id').notNull().references(() => people.id),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id),
     createdAt: created(),
     finishedAt: at('finished_at'),
   },
@@ -295,7 +350,9 @@ export const jobs = pgTable(
 );
 
 export const soundPeaks = pgTable('sound_peaks', {
-  soundId: bigint('sound_id', { mode: 'number' }).primaryKey().references(() => sounds.id),
+  soundId: bigint('sound_id', { mode: 'number' })
+    .primaryKey()
+    .references(() => sounds.id),
   version: smallint('version').notNull(),
   channels: smallint('channels').notNull(),
   buckets: integer('buckets').notNull(),

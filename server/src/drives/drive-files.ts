@@ -58,27 +58,44 @@ export class DriveFiles {
     const real = await realpath(plain).catch((error: unknown) => {
       throw diskError(error, plain);
     });
-    if (!isWithin(await realpath(this.root), real)) throw new AppError('SYMLINK_OUTSIDE', `${plain} leads to ${real}, outside the drive.`);
+    if (!isWithin(await realpath(this.root), real))
+      throw new AppError('SYMLINK_OUTSIDE', `${plain} leads to ${real}, outside the drive.`);
     return real;
   }
 
   async isHere(): Promise<boolean> {
-    return stat(this.root).then((entry) => entry.isDirectory(), () => false);
+    return stat(this.root).then(
+      (entry) => entry.isDirectory(),
+      () => false,
+    );
   }
 
   async isWritable(): Promise<boolean> {
-    return access(this.root, constants.W_OK).then(() => true, () => false);
+    return access(this.root, constants.W_OK).then(
+      () => true,
+      () => false,
+    );
   }
 
   async stampOf(folder: string, name: string): Promise<FileStamp> {
     const full = await this.existing(folder, name);
-    return stampFrom(await stat(full).catch((error: unknown) => { throw diskError(error, full); }));
+    return stampFrom(
+      await stat(full).catch((error: unknown) => {
+        throw diskError(error, full);
+      }),
+    );
   }
 
   /** Opens a file for reading, hands its source to `use`, and closes it. */
-  async withSource<Result>(folder: string, name: string, use: (source: ByteSource, stamp: FileStamp) => Promise<Result>): Promise<Result> {
+  async withSource<Result>(
+    folder: string,
+    name: string,
+    use: (source: ByteSource, stamp: FileStamp) => Promise<Result>,
+  ): Promise<Result> {
     const full = await this.existing(folder, name);
-    const handle = await open(full, 'r').catch((error: unknown) => { throw diskError(error, full); });
+    const handle = await open(full, 'r').catch((error: unknown) => {
+      throw diskError(error, full);
+    });
     try {
       const stamp = stampFrom(await handle.stat());
       return await use(handleSource(handle, stamp.sizeBytes), stamp);
@@ -90,7 +107,9 @@ export class DriveFiles {
   /** The keys (see core's nameKey) of everything that stands in a folder. */
   async nameKeys(folder: string): Promise<Set<string>> {
     const full = this.absolute(folder);
-    const names = await readdir(full).catch((error: unknown) => { throw diskError(error, full); });
+    const names = await readdir(full).catch((error: unknown) => {
+      throw diskError(error, full);
+    });
     return new Set(names.map(nameKey));
   }
 
@@ -100,7 +119,8 @@ export class DriveFiles {
    * file systems and is renamed directly there.
    */
   async rename(folder: string, from: string, to: string): Promise<void> {
-    if (to.includes('/') || to === '' || to === '.' || to === '..') throw new AppError('BAD_REQUEST', `“${to}” is no file name.`);
+    if (to.includes('/') || to === '' || to === '.' || to === '..')
+      throw new AppError('BAD_REQUEST', `“${to}” is no file name.`);
     const [old, target] = [this.absolute(folder, from), this.absolute(folder, to)];
     try {
       await access(path.dirname(old), constants.W_OK).catch((cause: unknown) => {
@@ -108,7 +128,8 @@ export class DriveFiles {
       });
       const before = await lstat(old);
       const there = await lstat(target).catch(() => undefined);
-      const sameFile = there !== undefined && there.ino === before.ino && there.dev === before.dev && nameKey(from) === nameKey(to);
+      const sameFile =
+        there !== undefined && there.ino === before.ino && there.dev === before.dev && nameKey(from) === nameKey(to);
       if (there && !sameFile) throw new AppError('NAME_TAKEN', `${target} exists.`);
       if (there) return await rename(old, target);
       try {
@@ -131,8 +152,14 @@ export class DriveFiles {
    * Where a rename stands that was cut short: `old` when only the old name exists, `new` when only the new one does, `both` when the
    * link was made and the old name not yet removed, `neither` when the file is gone.
    */
-  async renameStanding(folder: string, from: string, to: string): Promise<'old' | 'new' | 'both' | 'neither' | 'different'> {
-    const [old, target] = await Promise.all([from, to].map((name) => lstat(this.absolute(folder, name)).catch(() => undefined)));
+  async renameStanding(
+    folder: string,
+    from: string,
+    to: string,
+  ): Promise<'old' | 'new' | 'both' | 'neither' | 'different'> {
+    const [old, target] = await Promise.all(
+      [from, to].map((name) => lstat(this.absolute(folder, name)).catch(() => undefined)),
+    );
     if (old && target) return old.ino === target.ino && old.dev === target.dev ? 'both' : 'different';
     return old ? 'old' : target ? 'new' : 'neither';
   }

@@ -7,7 +7,8 @@ import { diskError } from './disk-errors.ts';
 import { readAudio, sha256 } from './read-audio.ts';
 
 /** What a worker says of one file: its headers and quick digest, or why it cannot be read. */
-export type HeaderResult = { ok: true; file: AudioFile; quickDigest: string } | { ok: false; code: ErrorCode; message: string };
+export type HeaderResult =
+  { ok: true; file: AudioFile; quickDigest: string } | { ok: false; code: ErrorCode; message: string };
 
 /**
  * Reads the headers of files, given by absolute paths that were checked before. Runs in a worker thread, so it reads synchronously:

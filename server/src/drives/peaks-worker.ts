@@ -45,7 +45,20 @@ export default async function gatherPeaks(path: string): Promise<PeaksResult> {
 
 /** Coded audio as 32-bit float from ffmpeg, block by block. Throws CODEC_NOT_SUPPORTED with ffmpeg's own words. */
 async function decodeWithFfmpeg(path: string, facts: AudioFacts, add: (samples: Float32Array) => void): Promise<void> {
-  const args = ['-v', 'error', '-nostdin', '-i', `file:${path}`, '-map', '0:a:0', '-ac', String(facts.channels), '-f', 'f32le', '-'];
+  const args = [
+    '-v',
+    'error',
+    '-nostdin',
+    '-i',
+    `file:${path}`,
+    '-map',
+    '0:a:0',
+    '-ac',
+    String(facts.channels),
+    '-f',
+    'f32le',
+    '-',
+  ];
   const child = spawn('ffmpeg', args, { stdio: ['ignore', 'pipe', 'pipe'] });
   let complaint = '';
   child.stderr.on('data', (text: Buffer) => (complaint += text.toString()));
@@ -59,5 +72,6 @@ async function decodeWithFfmpeg(path: string, facts: AudioFacts, add: (samples: 
     add(decodePcm(bytes.subarray(0, whole), floatFacts));
     rest = bytes.subarray(whole);
   }
-  if ((await ended) !== 0) throw new AppError('CODEC_NOT_SUPPORTED', `ffmpeg cannot decode ${path}: ${complaint.trim().slice(0, 500)}`);
+  if ((await ended) !== 0)
+    throw new AppError('CODEC_NOT_SUPPORTED', `ffmpeg cannot decode ${path}: ${complaint.trim().slice(0, 500)}`);
 }

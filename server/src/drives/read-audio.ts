@@ -26,7 +26,12 @@ export async function readAudio(source: ByteSource): Promise<AudioFile> {
   const windowed = windowedSource(source);
   const kind = sniffContainer(await windowed.read(0, 64));
   if (kind === undefined) {
-    throw new FormatError('FORMAT_UNKNOWN', 'file', 'Its first bytes are those of no audio format that Flagstone knows.', 0);
+    throw new FormatError(
+      'FORMAT_UNKNOWN',
+      'file',
+      'Its first bytes are those of no audio format that Flagstone knows.',
+      0,
+    );
   }
   return kind === 'wave' ? readWav(windowed) : readForeign(kind, windowed);
 }
@@ -47,15 +52,23 @@ async function readForeign(kind: Exclude<ContainerKind, 'wave'>, source: ByteSou
   const { parseBuffer } = await import('music-metadata');
   const head = await source.read(0, Math.min(source.sizeBytes, FOREIGN_HEAD_BYTES));
   const metadata = await parseBuffer(head, { size: source.sizeBytes }, { skipCovers: true }).catch((cause: unknown) => {
-    throw new FormatError('FORMAT_DAMAGED', container, `The ${container} headers cannot be read: ${(cause as Error).message}`, 0);
+    throw new FormatError(
+      'FORMAT_DAMAGED',
+      container,
+      `The ${container} headers cannot be read: ${(cause as Error).message}`,
+      0,
+    );
   });
   const { format, common } = metadata;
   const { sampleRate = 0, numberOfChannels: channels = 0, bitsPerSample: bitDepth = 0 } = format;
-  if (sampleRate === 0 || channels === 0) throw new FormatError('FORMAT_DAMAGED', container, `The ${container} headers name no rate or channels.`, 0);
+  if (sampleRate === 0 || channels === 0)
+    throw new FormatError('FORMAT_DAMAGED', container, `The ${container} headers name no rate or channels.`, 0);
   const durationSeconds = format.duration ?? 0;
   const pcm = kind === 'aiff' && /PCM/i.test(format.codec ?? 'PCM');
   const frameBytes = pcm ? Math.ceil(bitDepth / 8) * channels : 0;
-  const frames = format.numberOfSamples ?? (frameBytes > 0 ? Math.floor(range.length / frameBytes) : Math.round(durationSeconds * sampleRate));
+  const frames =
+    format.numberOfSamples ??
+    (frameBytes > 0 ? Math.floor(range.length / frameBytes) : Math.round(durationSeconds * sampleRate));
   const facts: AudioFacts = {
     container,
     codec: format.codec ?? container,
@@ -74,7 +87,10 @@ async function readForeign(kind: Exclude<ContainerKind, 'wave'>, source: ByteSou
   const text = (value: string | undefined): string => tidyText(value ?? '', false);
   const record = filledFields({
     fxName: text(common.title),
-    description: tidyText((typeof comment === 'string' ? comment : comment?.text) ?? common.description?.[0] ?? '', true),
+    description: tidyText(
+      (typeof comment === 'string' ? comment : comment?.text) ?? common.description?.[0] ?? '',
+      true,
+    ),
     library: text(common.album),
     creator: text(common.artist),
     copyright: text(common.copyright),

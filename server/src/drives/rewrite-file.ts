@@ -26,7 +26,13 @@ export interface Rewritten {
  * put in its place in one step. Until that step the old file is untouched; when anything fails, the temporary file goes.
  * Throws FILE_CHANGED when the file is not the one the plan was made for, AUDIO_CHANGED when the proof fails.
  */
-export async function rewriteFile(drive: DriveFiles, folder: string, name: string, expected: FileStamp, plan: WritePlan): Promise<Rewritten> {
+export async function rewriteFile(
+  drive: DriveFiles,
+  folder: string,
+  name: string,
+  expected: FileStamp,
+  plan: WritePlan,
+): Promise<Rewritten> {
   const full = await drive.existing(folder, name);
   const temporary = path.join(path.dirname(full), `${TEMPORARY_PREFIX}${process.pid}-${expected.inode}`);
   try {
@@ -39,7 +45,8 @@ export async function rewriteFile(drive: DriveFiles, folder: string, name: strin
       const digest = await digestOf(source);
       await writeSegments(temporary, source, plan.segments);
       const written = await digestOfFile(temporary);
-      if (written !== digest) throw new AppError('AUDIO_CHANGED', `The audio of ${full} would not be the same after writing.`);
+      if (written !== digest)
+        throw new AppError('AUDIO_CHANGED', `The audio of ${full} would not be the same after writing.`);
       await chmod(temporary, old.mode);
       if (process.getuid?.() === 0) await chown(temporary, old.uid, old.gid);
       await utimes(temporary, old.atime, new Date());
@@ -58,8 +65,15 @@ export async function rewriteFile(drive: DriveFiles, folder: string, name: strin
 }
 
 function checkStamp(expected: FileStamp, actual: FileStamp, full: string): void {
-  if (expected.sizeBytes !== actual.sizeBytes || expected.mtimeMs !== actual.mtimeMs || expected.inode !== actual.inode) {
-    throw new AppError('FILE_CHANGED', `${full} is not the file that was read: its size, time or number on the disk differs.`);
+  if (
+    expected.sizeBytes !== actual.sizeBytes ||
+    expected.mtimeMs !== actual.mtimeMs ||
+    expected.inode !== actual.inode
+  ) {
+    throw new AppError(
+      'FILE_CHANGED',
+      `${full} is not the file that was read: its size, time or number on the disk differs.`,
+    );
   }
 }
 
@@ -78,7 +92,8 @@ async function writeSegments(temporary: string, source: ByteSource, segments: re
         for (let at = 0; at < segment.length; at += COPY_BYTES) {
           const length = Math.min(COPY_BYTES, segment.length - at);
           const bytes = await source.read(segment.offset + at, length);
-          if (bytes.length !== length) throw new AppError('FILE_CHANGED', 'The file became shorter while it was being copied.');
+          if (bytes.length !== length)
+            throw new AppError('FILE_CHANGED', 'The file became shorter while it was being copied.');
           await writeAll(handle, bytes);
         }
       }
@@ -90,7 +105,7 @@ async function writeSegments(temporary: string, source: ByteSource, segments: re
 }
 
 async function writeAll(handle: FileHandle, bytes: Uint8Array): Promise<void> {
-  for (let at = 0; at < bytes.length; ) at += (await handle.write(bytes, at)).bytesWritten;
+  for (let at = 0; at < bytes.length;) at += (await handle.write(bytes, at)).bytesWritten;
 }
 
 async function digestOf(source: ByteSource): Promise<string> {

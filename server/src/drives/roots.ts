@@ -39,7 +39,8 @@ export class AllowedRoots {
     const plain = path.resolve(given);
     this.check(plain, given);
     const real = await realpath(plain).catch((error: NodeJS.ErrnoException) => {
-      if (error.code === 'EACCES') throw new AppError('PATH_NOT_READABLE', `${given} cannot be entered.`, { cause: error });
+      if (error.code === 'EACCES')
+        throw new AppError('PATH_NOT_READABLE', `${given} cannot be entered.`, { cause: error });
       throw new AppError('PATH_NOT_FOUND', `${given} does not exist.`, { cause: error });
     });
     this.check(real, given);
@@ -49,7 +50,10 @@ export class AllowedRoots {
 
   private check(candidate: string, given: string): void {
     if (!this.roots.some((root) => isWithin(root, candidate))) {
-      throw new AppError('PATH_OUTSIDE_ROOTS', `${given} lies outside the allowed roots (${this.roots.join(', ') || 'none'}).`);
+      throw new AppError(
+        'PATH_OUTSIDE_ROOTS',
+        `${given} lies outside the allowed roots (${this.roots.join(', ') || 'none'}).`,
+      );
     }
   }
 

@@ -14,7 +14,9 @@ export type WalkEntry =
 
 /** Files of the system, hidden files and leftovers of other programs (common practice). */
 function isHidden(name: string): boolean {
-  return name.startsWith('.') || name === 'Thumbs.db' || name === 'System Volume Information' || name === '$RECYCLE.BIN';
+  return (
+    name.startsWith('.') || name === 'Thumbs.db' || name === 'System Volume Information' || name === '$RECYCLE.BIN'
+  );
 }
 
 /**
@@ -70,20 +72,36 @@ function isAudioName(name: string): boolean {
   return AUDIO_EXTENSIONS.includes(path.extname(name).toLowerCase());
 }
 
-async function inspect(root: string, realRoot: string, folder: string, name: string, isLink: boolean): Promise<WalkEntry | 'folder' | undefined> {
+async function inspect(
+  root: string,
+  realRoot: string,
+  folder: string,
+  name: string,
+  isLink: boolean,
+): Promise<WalkEntry | 'folder' | undefined> {
   const full = path.join(root, folder, name);
   try {
     if (isLink) {
       const real = await realpath(full);
       if (!isWithin(realRoot, real)) {
-        return { kind: 'fault', folder, name, error: new AppError('SYMLINK_OUTSIDE', `${full} leads to ${real}, outside the drive.`) };
+        return {
+          kind: 'fault',
+          folder,
+          name,
+          error: new AppError('SYMLINK_OUTSIDE', `${full} leads to ${real}, outside the drive.`),
+        };
       }
       if ((await stat(real)).isDirectory()) return 'folder';
     }
     if (!isAudioName(name)) return undefined;
     const entry = isLink ? await stat(full) : await lstat(full);
     if (!entry.isFile()) return undefined;
-    return { kind: 'file', folder, name, stamp: { sizeBytes: entry.size, mtimeMs: entry.mtimeMs, inode: String(entry.ino) } };
+    return {
+      kind: 'file',
+      folder,
+      name,
+      stamp: { sizeBytes: entry.size, mtimeMs: entry.mtimeMs, inode: String(entry.ino) },
+    };
   } catch (error) {
     return { kind: 'fault', folder, name, error: diskError(error, full) };
   }

@@ -41,7 +41,8 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   const [drive] = await app.db.select().from(drives).where(eq(drives.id, payload.driveId));
   if (!drive) throw new AppError('NOT_FOUND', 'The drive of this batch is not known any more.');
   const files = filesOf(app, drive);
-  if (!(await files.isHere())) throw new AppError('PATH_NOT_FOUND', `The drive “${drive.name}” is not mounted at ${drive.rootPath}.`);
+  if (!(await files.isHere()))
+    throw new AppError('PATH_NOT_FOUND', `The drive “${drive.name}” is not mounted at ${drive.rootPath}.`);
   await removeLeftovers(files.absolute(payload.folder));
 
   const started = new Date();
@@ -78,26 +79,49 @@ async function* chunked(entries: AsyncIterable<WalkEntry>): AsyncGenerator<WalkE
 }
 
 /** Reads what is new or changed in a chunk; the returned function writes it, so that writing stays in order while reading runs ahead. */
-async function readChunk(app: AppContext, files: DriveFiles, payload: Payload, chunk: WalkEntry[], run: JobRun, result: typeof emptyResult): Promise<() => Promise<void>> {
+async function readChunk(
+  app: AppContext,
+  files: DriveFiles,
+  payload: Payload,
+  chunk: WalkEntry[],
+  run: JobRun,
+  result: typeof emptyResult,
+): Promise<() => Promise<void>> {
   const found = chunk.filter((entry) => entry.kind === 'file');
   const faults = chunk.filter((entry) => entry.kind === 'fault');
   const known = await knownCopies(app, payload.driveId, found);
   const isSame = (file: FoundFile): boolean => {
     const copy = known.get(`${file.folder}/${file.name}`);
-    return copy !== undefined && copy.sizeBytes === file.stamp.sizeBytes && copy.mtimeMs === file.stamp.mtimeMs && copy.inode === file.stamp.inode;
+    return (
+      copy !== undefined &&
+      copy.sizeBytes === file.stamp.sizeBytes &&
+      copy.mtimeMs === file.stamp.mtimeMs &&
+      copy.inode === file.stamp.inode
+    );
   };
   const toRead = found.filter((file) => !isSame(file));
   const same = found.filter(isSame);
-  const headers = toRead.length === 0 ? [] : await app.workers.readHeaders(toRead.map((file) => files.absolute(file.folder, file.name)));
+  const headers =
+    toRead.length === 0
+      ? []
+      : await app.workers.readHeaders(toRead.map((file) => files.absolute(file.folder, file.name)));
   return async () => {
     const good: (FoundFile & { header: Extract<HeaderResult, { ok: true }> })[] = [];
     headers.forEach((header, index) => {
       const file = toRead[index];
       if (!file) return;
       if (header.ok) good.push({ ...file, header });
-      else faults.push({ kind: 'fault', folder: file.folder, name: file.name, error: new AppError(header.code, header.message) });
+      else
+        faults.push({
+          kind: 'fault',
+          folder: file.folder,
+          name: file.name,
+          error: new AppError(header.code, header.message),
+        });
     });
-    await app.db.transaction((tx) => writeChunk(app, tx, payload, { good, same, faults, known, personId: run.job.personId }, result));
+    await app.db.transaction((tx) =>
+      writeChunk(app, tx, payload, { good, same, faults, known, personId: run.job.personId }, result),
+    );
     await run.advance({ done: good.length + same.length, failed: faults.length });
   };
 }
@@ -106,7 +130,10 @@ async function knownCopies(app: AppContext, driveId: string, found: FoundFile[])
   if (found.length === 0) return new Map();
   const names = [...new Set(found.map((file) => file.name))];
   const folders = [...new Set(found.map((file) => file.folder))];
-  const rows = await app.db.select().from(copies).where(and(eq(copies.driveId, driveId), inArray(copies.folder, folders), inArray(copies.name, names)));
+  const rows = await app.db
+    .select()
+    .from(copies)
+    .where(and(eq(copies.driveId, driveId), inArray(copies.folder, folders), inArray(copies.name, names)));
   return new Map(rows.map((row) => [`${row.folder}/${row.name}`, row]));
 }
 
@@ -118,11 +145,18 @@ interface ChunkToWrite {
   personId: number;
 }
 
-async function writeChunk(app: AppContext, tx: Transaction, payload: Payload, chunk: ChunkToWrite, result: typeof emptyResult): Promise<void> {
+async function writeChunk(
+  app: AppContext,
+  tx: Transaction,
+  payload: Payload,
+  chunk: ChunkToWrite,
+  result: typeof emptyResult,
+): Promise<void> {
   const { good, same, faults, known } = chunk;
   const readFiles = await findSounds(app, tx, good, chunk.personId, result);
   const soundIds = [...new Set(readFiles.map((file) => file.soundId))];
-  const recordRows = soundIds.length === 0 ? [] : await tx.select().from(records).where(inArray(records.soundId, soundIds));
+  const recordRows =
+    soundIds.length === 0 ? [] : await tx.select().from(records).where(inArray(records.soundId, soundIds));
   const recordOf = new Map(recordRows.map((row) => [row.soundId, row]));
   const copyRows = readFiles.flatMap((file) => {
     const record = recordOf.get(file.soundId);
@@ -159,13 +193,24 @@ async function writeChunk(app: AppContext, tx: Transaction, payload: Payload, ch
     copyIds.push(...written.map((row) => row.id));
     await refreshSearch(tx, soundIds);
   }
-  if (same.length > 0) await tx.update(copies).set({ gone: false, indexedAt: new Date() }).where(inArray(copies.id, copyIds));
-  if (copyIds.length > 0) await tx.insert(batchItems).values(copyIds.map((copyId) => ({ batchId: payload.batchId, copyId }))).onConflictDoNothing();
+  if (same.length > 0)
+    await tx.update(copies).set({ gone: false, indexedAt: new Date() }).where(inArray(copies.id, copyIds));
+  if (copyIds.length > 0)
+    await tx
+      .insert(batchItems)
+      .values(copyIds.map((copyId) => ({ batchId: payload.batchId, copyId })))
+      .onConflictDoNothing();
   await writeFaults(tx, payload, [...good, ...same], faults);
 }
 
 /** The sound of each file by its audio digest; sounds that are new get a record made from this file. */
-async function findSounds(app: AppContext, tx: Transaction, good: ChunkToWrite['good'], personId: number, result: typeof emptyResult): Promise<ReadFile[]> {
+async function findSounds(
+  app: AppContext,
+  tx: Transaction,
+  good: ChunkToWrite['good'],
+  personId: number,
+  result: typeof emptyResult,
+): Promise<ReadFile[]> {
   if (good.length === 0) return [];
   const firstByDigest = new Map(good.map((file) => [file.header.quickDigest, file] as const).reverse());
   const made = await tx
@@ -187,7 +232,10 @@ async function findSounds(app: AppContext, tx: Transaction, good: ChunkToWrite['
     )
     .onConflictDoNothing()
     .returning({ id: sounds.id, quickDigest: sounds.quickDigest });
-  const rows = await tx.select({ id: sounds.id, quickDigest: sounds.quickDigest }).from(sounds).where(inArray(sounds.quickDigest, [...firstByDigest.keys()]));
+  const rows = await tx
+    .select({ id: sounds.id, quickDigest: sounds.quickDigest })
+    .from(sounds)
+    .where(inArray(sounds.quickDigest, [...firstByDigest.keys()]));
   const idOf = new Map(rows.map((row) => [row.quickDigest, row.id]));
   const newRecords = made.flatMap(({ id, quickDigest }) => {
     const first = firstByDigest.get(quickDigest);
@@ -203,10 +251,16 @@ async function findSounds(app: AppContext, tx: Transaction, good: ChunkToWrite['
 }
 
 /** A copy's row: whether it carries the record follows from comparing what it says with the record and with what it said before. */
-function copyRow(payload: Payload, file: ReadFile, record: SoundRecord & { revision: number }, earlier: CopyRow | undefined): typeof copies.$inferInsert {
+function copyRow(
+  payload: Payload,
+  file: ReadFile,
+  record: SoundRecord & { revision: number },
+  earlier: CopyRow | undefined,
+): typeof copies.$inferInsert {
   const inFile = filledFields(file.header.file.record);
   const carries = fieldsNotCarried(record, inFile).length === 0;
-  const saysOther = earlier !== undefined && earlier.soundId === file.soundId && differingFields(earlier.inFile, inFile).length > 0;
+  const saysOther =
+    earlier !== undefined && earlier.soundId === file.soundId && differingFields(earlier.inFile, inFile).length > 0;
   return {
     soundId: file.soundId,
     driveId: payload.driveId,
@@ -229,12 +283,29 @@ async function writeFaults(tx: Transaction, payload: Payload, readable: FoundFil
   if (readable.length > 0) {
     const names = readable.map((file) => file.name);
     const folders = [...new Set(readable.map((file) => file.folder))];
-    await tx.delete(unreadable).where(and(eq(unreadable.driveId, payload.driveId), inArray(unreadable.folder, folders), inArray(unreadable.name, names)));
+    await tx
+      .delete(unreadable)
+      .where(
+        and(
+          eq(unreadable.driveId, payload.driveId),
+          inArray(unreadable.folder, folders),
+          inArray(unreadable.name, names),
+        ),
+      );
   }
   if (faults.length === 0) return;
   await tx
     .insert(unreadable)
-    .values(faults.map(({ folder, name, error }) => ({ driveId: payload.driveId, folder, name, batchId: payload.batchId, code: error.code, message: error.message })))
+    .values(
+      faults.map(({ folder, name, error }) => ({
+        driveId: payload.driveId,
+        folder,
+        name,
+        batchId: payload.batchId,
+        code: error.code,
+        message: error.message,
+      })),
+    )
     .onConflictDoUpdate({
       target: [unreadable.driveId, unreadable.folder, unreadable.name],
       set: { batchId: payload.batchId, code: sql`excluded.code`, message: sql`excluded.message`, seenAt: new Date() },

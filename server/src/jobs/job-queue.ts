@@ -55,7 +55,11 @@ export class JobQueue {
     await this.boss.start();
     await this.boss.createQueue(QUEUE);
     await this.db.update(jobs).set({ state: 'waiting', done: 0, failed: 0 }).where(eq(jobs.state, 'running'));
-    const waiting = await this.db.select({ id: jobs.id }).from(jobs).where(eq(jobs.state, 'waiting')).orderBy(jobs.createdAt);
+    const waiting = await this.db
+      .select({ id: jobs.id })
+      .from(jobs)
+      .where(eq(jobs.state, 'waiting'))
+      .orderBy(jobs.createdAt);
     for (const { id } of waiting) await this.send(id);
     const options = { pollingIntervalSeconds: 0.5, batchSize: 1 };
     this.workerId = await this.boss.work<{ jobId: string }>(QUEUE, options, async ([message]) => {
@@ -81,7 +85,14 @@ export class JobQueue {
   }
 
   /** Performs a job in this process, at once and outside the queue; returns how it ended. */
-  async runHere(app: AppContext, kind: JobKind, work: JobWork, payload: Record<string, unknown>, title: string, personId: number): Promise<Job> {
+  async runHere(
+    app: AppContext,
+    kind: JobKind,
+    work: JobWork,
+    payload: Record<string, unknown>,
+    title: string,
+    personId: number,
+  ): Promise<Job> {
     const [row] = await this.db.insert(jobs).values({ kind, title, payload, personId }).returning();
     if (!row) throw new AppError('INTERNAL', 'The job could not be recorded.');
     await this.perform(app, work, row.id);
@@ -93,7 +104,10 @@ export class JobQueue {
   async cancel(id: string): Promise<Job> {
     const [row] = await this.db
       .update(jobs)
-      .set({ cancelRequested: true, state: sql`case when ${jobs.state} = 'waiting' then 'cancelled' else ${jobs.state} end` })
+      .set({
+        cancelRequested: true,
+        state: sql`case when ${jobs.state} = 'waiting' then 'cancelled' else ${jobs.state} end`,
+      })
       .where(eq(jobs.id, id))
       .returning();
     if (!row) throw new AppError('NOT_FOUND', 'There is no such job.');
@@ -127,7 +141,11 @@ export class JobQueue {
     const progress = { done: 0, failed: 0, result: {} as Record<string, number> };
     let toldAt = 0;
     const save = async (changes: Partial<JobRow> = {}): Promise<JobRow> => {
-      const [row] = await this.db.update(jobs).set({ ...progress, ...changes }).where(eq(jobs.id, jobId)).returning();
+      const [row] = await this.db
+        .update(jobs)
+        .set({ ...progress, ...changes })
+        .where(eq(jobs.id, jobId))
+        .returning();
       if (!row) throw new AppError('INTERNAL', 'The job was removed while it ran.');
       await this.tell(row);
       return row;
@@ -154,8 +172,15 @@ export class JobQueue {
         return;
       }
       this.log.error({ err: error, jobId, kind: job.kind }, 'a job failed');
-      const known = error instanceof AppError ? error : new AppError('INTERNAL', 'The job met an unexpected fault.', { cause: error });
-      await save({ state: 'failed', finishedAt: finishedAt(), error: { code: known.code, message: known.message, remedy: known.remedy } });
+      const known =
+        error instanceof AppError
+          ? error
+          : new AppError('INTERNAL', 'The job met an unexpected fault.', { cause: error });
+      await save({
+        state: 'failed',
+        finishedAt: finishedAt(),
+        error: { code: known.code, message: known.message, remedy: known.remedy },
+      });
     }
   }
 }

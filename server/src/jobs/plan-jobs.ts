@@ -5,7 +5,15 @@ import type { AppContext } from '../app-context.ts';
 import { copies, drives, journal, plans } from '../db/schema.ts';
 import { diskError } from '../drives/disk-errors.ts';
 import { removeLeftovers } from '../drives/leftovers.ts';
-import { performRename, performWrite, setFailed, settleInterrupted, subjectOf, undoWrite, type JournalRow } from '../services/journal-items.ts';
+import {
+  performRename,
+  performWrite,
+  setFailed,
+  settleInterrupted,
+  subjectOf,
+  undoWrite,
+  type JournalRow,
+} from '../services/journal-items.ts';
 import { filesOf } from '../services/drives.ts';
 import type { JobRun } from './job-queue.ts';
 
@@ -14,7 +22,8 @@ const PAGE = 200;
 
 /** Our own errors and the disk's are the item's; anything else is a fault of the program and ends the job. */
 function itemError(error: unknown): AppError {
-  if (error instanceof AppError || (error as NodeJS.ErrnoException).code !== undefined) return diskError(error, 'The file');
+  if (error instanceof AppError || (error as NodeJS.ErrnoException).code !== undefined)
+    return diskError(error, 'The file');
   throw error;
 }
 
@@ -23,8 +32,15 @@ export async function runPlanJob(app: AppContext, run: JobRun): Promise<void> {
   const { planId, onlyItemId } = payloadSchema.parse(run.job.payload);
   const [plan] = await app.db.select().from(plans).where(eq(plans.id, planId));
   if (!plan) throw new AppError('NOT_FOUND', `There is no plan ${planId}.`);
-  const perform = plan.kind === 'rename' ? (item: JournalRow) => performRename(app, item, 'do') : (item: JournalRow) => performWrite(app, item);
-  const wanted = and(eq(journal.planId, planId), eq(journal.state, 'planned'), onlyItemId === undefined ? undefined : eq(journal.id, onlyItemId));
+  const perform =
+    plan.kind === 'rename'
+      ? (item: JournalRow) => performRename(app, item, 'do')
+      : (item: JournalRow) => performWrite(app, item);
+  const wanted = and(
+    eq(journal.planId, planId),
+    eq(journal.state, 'planned'),
+    onlyItemId === undefined ? undefined : eq(journal.id, onlyItemId),
+  );
   await run.setTotal(await app.db.$count(journal, wanted));
   try {
     await eachItem(app, run, wanted, 'forward', perform);
@@ -38,7 +54,10 @@ export async function undoPlanJob(app: AppContext, run: JobRun): Promise<void> {
   const { planId } = payloadSchema.parse(run.job.payload);
   const [plan] = await app.db.select().from(plans).where(eq(plans.id, planId));
   if (!plan) throw new AppError('NOT_FOUND', `There is no plan ${planId}.`);
-  const undo = plan.kind === 'rename' ? (item: JournalRow) => performRename(app, item, 'undo') : (item: JournalRow) => undoWrite(app, item);
+  const undo =
+    plan.kind === 'rename'
+      ? (item: JournalRow) => performRename(app, item, 'undo')
+      : (item: JournalRow) => undoWrite(app, item);
   const wanted = and(eq(journal.planId, planId), eq(journal.state, 'done'));
   await run.setTotal(await app.db.$count(journal, wanted));
   try {
@@ -48,7 +67,13 @@ export async function undoPlanJob(app: AppContext, run: JobRun): Promise<void> {
   }
 }
 
-async function eachItem(app: AppContext, run: JobRun, wanted: ReturnType<typeof and>, order: 'forward' | 'backward', perform: (item: JournalRow) => Promise<void>): Promise<void> {
+async function eachItem(
+  app: AppContext,
+  run: JobRun,
+  wanted: ReturnType<typeof and>,
+  order: 'forward' | 'backward',
+  perform: (item: JournalRow) => Promise<void>,
+): Promise<void> {
   const forward = order === 'forward';
   let last = forward ? 0 : Number.MAX_SAFE_INTEGER;
   for (;;) {

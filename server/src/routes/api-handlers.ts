@@ -24,9 +24,10 @@ export interface Call<Params, Query, Body> {
   person: () => Promise<number>;
 }
 
-type HandlerOf<E> = E extends Endpoint<infer Params, infer Query, infer Body, infer Response>
-  ? (app: AppContext, call: Call<Params, Query, Body>) => Promise<Response>
-  : never;
+type HandlerOf<E> =
+  E extends Endpoint<infer Params, infer Query, infer Body, infer Response>
+    ? (app: AppContext, call: Call<Params, Query, Body>) => Promise<Response>
+    : never;
 
 /** One handler for every endpoint of the contract; a missing one does not compile. */
 export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
@@ -52,10 +53,12 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     };
   },
   listPeople: (app) => app.db.select().from(people).orderBy(people.id),
-  listCategories: async (app) => ({ source: app.categories.source, categories: [...app.categories.categories] }),
+  listCategories: (app) =>
+    Promise.resolve({ source: app.categories.source, categories: [...app.categories.categories] }),
   listDrives: (app) => listDrives(app),
   listFolders: async (app, { query }) => {
-    if (query.path === '') return { path: '', parent: null, folders: app.roots.roots.map((root) => ({ name: root, path: root })) };
+    if (query.path === '')
+      return { path: '', parent: null, folders: app.roots.roots.map((root) => ({ name: root, path: root })) };
     const real = await app.roots.checkedFolder(query.path);
     const entries = await readdir(real, { withFileTypes: true }).catch((cause: unknown) => {
       throw new AppError('PATH_NOT_READABLE', `${real} cannot be listed.`, { cause });
@@ -78,16 +81,22 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   listCatalogue: (app, { query }) => listRows(app, { kind: 'catalogue' }, query),
   countCategories: (app, { query }) => countCategories(app, query),
   getSound: async (app, { params }) => {
-    const [row, copies, revisions] = await Promise.all([rowOfSound(app, params.id), copiesOfSound(app, params.id), revisionsOf(app, params.id)]);
+    const [row, copies, revisions] = await Promise.all([
+      rowOfSound(app, params.id),
+      copiesOfSound(app, params.id),
+      revisionsOf(app, params.id),
+    ]);
     if (!row) throw new AppError('NOT_FOUND', `There is no sound ${params.id}.`);
     return { row, copies: copies.map((copy) => ({ ...copy, container: copy.facts.container })), revisions };
   },
   editRecords: async (app, { body, person }) => editSelection(app, body.selection, body.edit, await person()),
   suggest: (app, { body }) => suggestFor(app, body.copyIds),
-  acceptSuggestions: async (app, { body, person }) => acceptSuggestions(app, body.selection, body.minimumScore, await person()),
+  acceptSuggestions: async (app, { body, person }) =>
+    acceptSuggestions(app, body.selection, body.minimumScore, await person()),
   undoLast: async (app, { person }) => undoLast(app, await person()),
   undoChange: async (app, { params, person }) => undoChange(app, params.id, await person()),
-  makePlan: async (app, { body, person }) => plans.makePlan(app, body.kind, body.selection, body.batchId, await person()),
+  makePlan: async (app, { body, person }) =>
+    plans.makePlan(app, body.kind, body.selection, body.batchId, await person()),
   getPlan: (app, { params }) => plans.getPlan(app, params.id),
   listPlanItems: (app, { params, query }) => plans.listItems(app, params.id, query.after, query.limit),
   runPlan: async (app, { params, body, person }) => plans.runPlan(app, params.id, body.onlyItemId, await person()),

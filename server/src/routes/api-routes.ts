@@ -44,7 +44,10 @@ function memoised<Value>(make: () => Promise<Value>): () => Promise<Value> {
 
 async function personOf(app: AppContext, request: Request): Promise<number> {
   const given = Number(request.get(PERSON_HEADER));
-  const [person] = Number.isInteger(given) && given > 0 && given < 2 ** 31 ? await app.db.select().from(people).where(eq(people.id, given)) : [];
+  const [person] =
+    Number.isInteger(given) && given > 0 && given < 2 ** 31
+      ? await app.db.select().from(people).where(eq(people.id, given))
+      : [];
   if (!person) throw new AppError('PERSON_REQUIRED', 'The request does not say who acts.');
   return person.id;
 }

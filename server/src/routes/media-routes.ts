@@ -27,7 +27,11 @@ export function mediaRoutes(app: AppContext): Router {
     const peaks = await peaksOf(app, id);
     response
       .set({ 'Content-Type': 'application/octet-stream', 'Cache-Control': 'private, max-age=86400' })
-      .set({ 'X-Peaks-Channels': String(peaks.channels), 'X-Peaks-Buckets': String(peaks.buckets), 'X-Peaks-Frames': String(peaks.frames) })
+      .set({
+        'X-Peaks-Channels': String(peaks.channels),
+        'X-Peaks-Buckets': String(peaks.buckets),
+        'X-Peaks-Frames': String(peaks.frames),
+      })
       .set({ 'X-Peaks-Highest': String(peaks.highest) })
       .send(peaks.values);
   });

@@ -7,7 +7,12 @@ import { batches, unreadable } from '../db/schema.ts';
 import { driveFolderOf, rememberFolder } from './drives.ts';
 
 /** Opens a batch on a folder that a person named and starts reading it. Throws what AllowedRoots.checkedFolder throws. */
-export async function startIntake(app: AppContext, given: string, name: string | undefined, personId: number): Promise<{ batch: Batch; job: Job }> {
+export async function startIntake(
+  app: AppContext,
+  given: string,
+  name: string | undefined,
+  personId: number,
+): Promise<{ batch: Batch; job: Job }> {
   const { batchId, title, payload } = await openBatch(app, given, name, personId);
   const job = await app.jobs.add('index', title, payload, personId);
   return { batch: await getBatch(app, batchId), job };
@@ -86,8 +91,20 @@ async function batchRows(app: AppContext, id?: number): Promise<Batch[]> {
 
 /** The files of a batch that could not be read, with the reason and what to do. */
 export async function listUnreadable(app: AppContext, batchId: number): Promise<Unreadable[]> {
-  const rows = await app.db.select().from(unreadable).where(eq(unreadable.batchId, batchId)).orderBy(unreadable.folder, unreadable.name).limit(10_000);
-  return rows.map(({ id, folder, name, code, message }) => ({ id, folder, name, code, message, remedy: ERROR_REMEDIES[code as ErrorCode] }));
+  const rows = await app.db
+    .select()
+    .from(unreadable)
+    .where(eq(unreadable.batchId, batchId))
+    .orderBy(unreadable.folder, unreadable.name)
+    .limit(10_000);
+  return rows.map(({ id, folder, name, code, message }) => ({
+    id,
+    folder,
+    name,
+    code,
+    message,
+    remedy: ERROR_REMEDIES[code as ErrorCode],
+  }));
 }
 
 /** Files every sound of a batch into the catalogue; returns how many were not there yet. */

@@ -9,5 +9,10 @@ export async function countCategories(app: AppContext, filter: ListFilter) {
     select r.category, r.sub_category, r.cat_id, count(*) as count from sounds s join records r on r.sound_id = s.id
     where s.filed_at is not null and ${allOf(filterConditions({ ...filter, category: '', catId: '' }))}
     group by r.category, r.sub_category, r.cat_id order by r.category, r.sub_category`);
-  return rows.map((row) => ({ category: row.category, subCategory: row.sub_category, catId: row.cat_id, count: row.count }));
+  return rows.map((row) => ({
+    category: row.category,
+    subCategory: row.sub_category,
+    catId: row.cat_id,
+    count: row.count,
+  }));
 }

@@ -42,8 +42,14 @@ async function fileSystemRoot(app: AppContext, realPath: string): Promise<string
 
 /** Makes a drive known by its root folder; one with that root is returned as it is. */
 export async function addDrive(app: Pick<AppContext, 'db'>, rootPath: string): Promise<DriveRow> {
-  await app.db.insert(drives).values({ name: path.basename(rootPath) || rootPath, identity: `path:${rootPath}`, rootPath }).onConflictDoNothing();
-  const [drive] = await app.db.select().from(drives).where(eq(drives.identity, `path:${rootPath}`));
+  await app.db
+    .insert(drives)
+    .values({ name: path.basename(rootPath) || rootPath, identity: `path:${rootPath}`, rootPath })
+    .onConflictDoNothing();
+  const [drive] = await app.db
+    .select()
+    .from(drives)
+    .where(eq(drives.identity, `path:${rootPath}`));
   if (!drive) throw new AppError('INTERNAL', `The drive at ${rootPath} could not be recorded.`);
   return drive;
 }
@@ -51,14 +57,24 @@ export async function addDrive(app: Pick<AppContext, 'db'>, rootPath: string): P
 /** The files of a drive. Throws PATH_OUTSIDE_ROOTS when its root is not among those allowed at this start. */
 export function filesOf(app: Pick<AppContext, 'roots'>, drive: Pick<DriveRow, 'rootPath' | 'name'>): DriveFiles {
   if (app.roots.rootOf(drive.rootPath) === undefined) {
-    throw new AppError('PATH_OUTSIDE_ROOTS', `The drive “${drive.name}” at ${drive.rootPath} is not among the roots allowed at this start.`);
+    throw new AppError(
+      'PATH_OUTSIDE_ROOTS',
+      `The drive “${drive.name}” at ${drive.rootPath} is not among the roots allowed at this start.`,
+    );
   }
   return new DriveFiles(drive.rootPath);
 }
 
 /** The folder's row of its drive, made when it is new. */
-export async function rememberFolder(app: AppContext, { drive, folder }: DriveFolder, personId: number): Promise<number> {
-  await app.db.insert(folders).values({ driveId: drive.id, path: folder, collectionId: 1, addedBy: personId }).onConflictDoNothing();
+export async function rememberFolder(
+  app: AppContext,
+  { drive, folder }: DriveFolder,
+  personId: number,
+): Promise<number> {
+  await app.db
+    .insert(folders)
+    .values({ driveId: drive.id, path: folder, collectionId: 1, addedBy: personId })
+    .onConflictDoNothing();
   const rows = await app.db.select().from(folders).where(eq(folders.driveId, drive.id));
   const row = rows.find((candidate) => candidate.path === folder);
   if (!row) throw new AppError('INTERNAL', `The folder ${folder} could not be recorded.`);
@@ -66,7 +82,14 @@ export async function rememberFolder(app: AppContext, { drive, folder }: DriveFo
 }
 
 export async function listDrives(app: AppContext): Promise<Drive[]> {
-  const { rows } = await app.db.execute<{ id: string; name: string; root_path: string; last_indexed_at: Date | null; copies: number; size: number }>(sql`
+  const { rows } = await app.db.execute<{
+    id: string;
+    name: string;
+    root_path: string;
+    last_indexed_at: Date | null;
+    copies: number;
+    size: number;
+  }>(sql`
     select d.id, d.name, d.root_path, d.last_indexed_at, count(c.id) as copies, coalesce(sum(c.size_bytes), 0)::bigint as size
     from drives d left join copies c on c.drive_id = d.id and not c.gone group by d.id order by d.name`);
   return Promise.all(

@@ -1,6 +1,13 @@
 import { AppError } from '@flagstone/core/errors';
 import { applyEdit, type RecordEdit } from '@flagstone/core/record/edit';
-import { differingFields, FIELD_NAMES, FIELDS, sameValue, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
+import {
+  differingFields,
+  FIELD_NAMES,
+  FIELDS,
+  sameValue,
+  type FieldName,
+  type SoundRecord,
+} from '@flagstone/core/record/fields';
 import { fieldsNotCarried } from '@flagstone/core/record/in-step';
 import type { ChangeResult } from '@flagstone/contract/api';
 import type { SoundRow } from '@flagstone/contract/record';
@@ -23,13 +30,21 @@ interface Change {
 }
 
 /** One edit for all records of a selection, as one change that can be undone as one. */
-export async function editSelection(app: AppContext, selection: Selection, edit: RecordEdit, personId: number): Promise<ChangeResult> {
+export async function editSelection(
+  app: AppContext,
+  selection: Selection,
+  edit: RecordEdit,
+  personId: number,
+): Promise<ChangeResult> {
   const summary = describeEdit(edit);
   return changeRecords(app, { kind: 'edit', summary, personId }, async (apply) => {
     let rows = 0;
     for await (const page of selectedRows(app.db, selection)) {
       rows += page.length;
-      await apply(page.map((row) => row.soundId), (record) => applyEdit(record, edit, app.categories));
+      await apply(
+        page.map((row) => row.soundId),
+        (record) => applyEdit(record, edit, app.categories),
+      );
     }
     if (rows === 0) throw new AppError('NOTHING_SELECTED', 'The selection holds no rows.');
   });
@@ -44,10 +59,12 @@ export async function editRowByRow(
 ): Promise<ChangeResult> {
   return changeRecords(app, change, async (apply) => {
     for await (const page of selectedRows(app.db, selection)) {
-      const edits = new Map(page.flatMap((row) => {
-        const edit = editFor(row);
-        return edit ? [[row.soundId, edit] as const] : [];
-      }));
+      const edits = new Map(
+        page.flatMap((row) => {
+          const edit = editFor(row);
+          return edit ? [[row.soundId, edit] as const] : [];
+        }),
+      );
       await apply([...edits.keys()], (record) => applyEdit(record, edits.get(record.soundId) ?? {}, app.categories));
     }
   });
@@ -66,7 +83,11 @@ type Apply = (soundIds: readonly number[], next: (record: RecordRow) => SoundRec
  * Runs a change in one transaction: `work` calls `apply` with ids and what each record becomes; every record that really differs gets a
  * revision. Nothing is recorded when nothing differs.
  */
-async function changeRecords(app: AppContext, change: Change, work: (apply: Apply) => Promise<void>): Promise<ChangeResult> {
+async function changeRecords(
+  app: AppContext,
+  change: Change,
+  work: (apply: Apply) => Promise<void>,
+): Promise<ChangeResult> {
   const touched: number[] = [];
   const changeId = await app.db.transaction(async (tx) => {
     const [row] = await tx.insert(changes).values(change).returning({ id: changes.id });
@@ -82,10 +103,20 @@ async function changeRecords(app: AppContext, change: Change, work: (apply: Appl
   return { changeId, changed: touched.length, summary: change.summary };
 }
 
-async function applyToRecords(tx: Transaction, changeId: number, soundIds: readonly number[], next: (record: RecordRow) => SoundRecord): Promise<number[]> {
+async function applyToRecords(
+  tx: Transaction,
+  changeId: number,
+  soundIds: readonly number[],
+  next: (record: RecordRow) => SoundRecord,
+): Promise<number[]> {
   const unique = [...new Set(soundIds)];
   if (unique.length === 0) return [];
-  const rows = await tx.select().from(records).where(inArray(records.soundId, unique)).orderBy(records.soundId).for('update');
+  const rows = await tx
+    .select()
+    .from(records)
+    .where(inArray(records.soundId, unique))
+    .orderBy(records.soundId)
+    .for('update');
   const changed = rows.flatMap((row) => {
     const after = next(row);
     const fields = differingFields(row, after);
@@ -101,15 +132,24 @@ async function applyToRecords(tx: Transaction, changeId: number, soundIds: reado
       after: pick(after, fields),
     })),
   );
-  await writeRecords(tx, changed.map(({ row, after }) => ({ ...after, soundId: row.soundId })));
+  await writeRecords(
+    tx,
+    changed.map(({ row, after }) => ({ ...after, soundId: row.soundId })),
+  );
   const ids = changed.map(({ row }) => row.soundId);
-  await markCarrying(tx, new Map(changed.map(({ row, after }) => [row.soundId, { record: after, revision: row.revision + 1 }] as const)));
+  await markCarrying(
+    tx,
+    new Map(changed.map(({ row, after }) => [row.soundId, { record: after, revision: row.revision + 1 }] as const)),
+  );
   await refreshSearch(tx, ids);
   return ids;
 }
 
 /** A copy whose file already says what its record now says is in step, for instance after an undo. */
-async function markCarrying(tx: Transaction, changed: Map<number, { record: SoundRecord; revision: number }>): Promise<void> {
+async function markCarrying(
+  tx: Transaction,
+  changed: Map<number, { record: SoundRecord; revision: number }>,
+): Promise<void> {
   const rows = await tx
     .select({ id: copies.id, soundId: copies.soundId, inFile: copies.inFile })
     .from(copies)
@@ -130,7 +170,10 @@ function pick(record: SoundRecord, fields: readonly FieldName[]): Partial<SoundR
 
 /** Writes whole records in one statement and raises their revisions. */
 async function writeRecords(db: Queryable, rows: readonly (SoundRecord & { soundId: number })[]): Promise<void> {
-  const payload = rows.map((row) => ({ sound_id: row.soundId, ...Object.fromEntries(FIELD_NAMES.map((name) => [FIELD_COLUMNS[name], row[name]])) }));
+  const payload = rows.map((row) => ({
+    sound_id: row.soundId,
+    ...Object.fromEntries(FIELD_NAMES.map((name) => [FIELD_COLUMNS[name], row[name]])),
+  }));
   const assignments = FIELD_NAMES.map((name) => sql.raw(`"${FIELD_COLUMNS[name]}" = n."${FIELD_COLUMNS[name]}"`));
   await db.execute(sql`
     update records r set ${sql.join(assignments, sql`, `)}, revision = r.revision + 1, updated_at = now()
@@ -145,19 +188,26 @@ export async function undoChange(app: AppContext, changeId: number, personId: nu
   const [change] = await app.db.select().from(changes).where(eq(changes.id, changeId));
   if (!change) throw new AppError('NOT_FOUND', `There is no change ${changeId}.`);
   if (change.undoneBy !== null) throw new AppError('NOT_UNDOABLE', 'This change was undone already.');
-  const result = await changeRecords(app, { kind: 'undo', summary: `Undo: ${change.summary}`, personId, undoes: changeId }, async (apply) => {
-    const revisions = await app.db.select().from(recordRevisions).where(eq(recordRevisions.changeId, changeId));
-    const bySound = new Map(revisions.map((revision) => [revision.soundId, revision]));
-    for (let at = 0; at < revisions.length; at += 1000) {
-      const ids = revisions.slice(at, at + 1000).map((revision) => revision.soundId);
-      await apply(ids, (record) => {
-        const revision = bySound.get(record.soundId);
-        const untouched = FIELD_NAMES.filter((name) => revision?.after[name] !== undefined && sameValue(revision.after[name], record[name]));
-        return { ...record, ...Object.fromEntries(untouched.map((name) => [name, revision?.before[name]])) };
-      });
-    }
-  });
-  if (result.changeId === null) throw new AppError('NOT_UNDOABLE', 'Every field of this change was changed again since.');
+  const result = await changeRecords(
+    app,
+    { kind: 'undo', summary: `Undo: ${change.summary}`, personId, undoes: changeId },
+    async (apply) => {
+      const revisions = await app.db.select().from(recordRevisions).where(eq(recordRevisions.changeId, changeId));
+      const bySound = new Map(revisions.map((revision) => [revision.soundId, revision]));
+      for (let at = 0; at < revisions.length; at += 1000) {
+        const ids = revisions.slice(at, at + 1000).map((revision) => revision.soundId);
+        await apply(ids, (record) => {
+          const revision = bySound.get(record.soundId);
+          const untouched = FIELD_NAMES.filter(
+            (name) => revision?.after[name] !== undefined && sameValue(revision.after[name], record[name]),
+          );
+          return { ...record, ...Object.fromEntries(untouched.map((name) => [name, revision?.before[name]])) };
+        });
+      }
+    },
+  );
+  if (result.changeId === null)
+    throw new AppError('NOT_UNDOABLE', 'Every field of this change was changed again since.');
   await app.db.update(changes).set({ undoneBy: result.changeId }).where(eq(changes.id, changeId));
   return result;
 }
@@ -176,7 +226,15 @@ export async function lastChangeOf(app: AppContext, personId: number): Promise<{
 /** The revisions of a sound's record, newest first. */
 export async function revisionsOf(app: AppContext, soundId: number) {
   const rows = await app.db
-    .select({ revision: recordRevisions.revision, person: people.name, at: changes.createdAt, kind: changes.kind, summary: changes.summary, before: recordRevisions.before, after: recordRevisions.after })
+    .select({
+      revision: recordRevisions.revision,
+      person: people.name,
+      at: changes.createdAt,
+      kind: changes.kind,
+      summary: changes.summary,
+      before: recordRevisions.before,
+      after: recordRevisions.after,
+    })
     .from(recordRevisions)
     .innerJoin(changes, eq(changes.id, recordRevisions.changeId))
     .innerJoin(people, eq(people.id, changes.personId))

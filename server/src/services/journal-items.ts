@@ -30,14 +30,26 @@ interface Subject {
 
 /** Loads what an item is about. Throws NOT_FOUND or PATH_OUTSIDE_ROOTS. */
 export async function subjectOf(app: AppContext, item: JournalRow): Promise<Subject> {
-  const [row] = await app.db.select().from(copies).innerJoin(drives, eq(drives.id, copies.driveId)).where(eq(copies.id, item.copyId));
+  const [row] = await app.db
+    .select()
+    .from(copies)
+    .innerJoin(drives, eq(drives.id, copies.driveId))
+    .where(eq(copies.id, item.copyId));
   if (!row) throw new AppError('NOT_FOUND', `Copy ${item.copyId} is not known any more.`);
   return { item, copy: row.copies, files: filesOf(app, row.drives) };
 }
 
 /** Moves an item to another state, before the disk is touched or after. */
-export async function setState(db: Queryable, item: JournalRow, state: string, more: Partial<JournalRow> = {}): Promise<void> {
-  await db.update(journal).set({ state, changedAt: new Date(), ...more }).where(eq(journal.id, item.id));
+export async function setState(
+  db: Queryable,
+  item: JournalRow,
+  state: string,
+  more: Partial<JournalRow> = {},
+): Promise<void> {
+  await db
+    .update(journal)
+    .set({ state, changedAt: new Date(), ...more })
+    .where(eq(journal.id, item.id));
 }
 
 /** Marks an item failed with its error, keeping the problems it had. */
@@ -55,14 +67,21 @@ function nameIn(values: Record<string, unknown>): string {
 /** Renames the file of an item, or renames it back. Journaled before and after. */
 export async function performRename(app: AppContext, item: JournalRow, direction: 'do' | 'undo'): Promise<void> {
   const { copy, files } = await subjectOf(app, item);
-  const [from, to] = direction === 'do' ? [nameIn(item.before), nameIn(item.after)] : [nameIn(item.after), nameIn(item.before)];
+  const [from, to] =
+    direction === 'do' ? [nameIn(item.before), nameIn(item.after)] : [nameIn(item.after), nameIn(item.before)];
   if (copy.name !== from) throw new AppError('CONFLICT', `The file is called “${copy.name}” now, not “${from}”.`);
   await setState(app.db, item, direction === 'do' ? 'started' : 'undoing');
   await files.rename(copy.folder, from, to);
   await recordRename(app, item, copy, to, direction === 'do' ? 'done' : 'undone');
 }
 
-async function recordRename(app: AppContext, item: JournalRow, copy: CopyRow, name: string, state: string): Promise<void> {
+async function recordRename(
+  app: AppContext,
+  item: JournalRow,
+  copy: CopyRow,
+  name: string,
+  state: string,
+): Promise<void> {
   await app.db.transaction(async (tx) => {
     await tx.update(copies).set({ name }).where(eq(copies.id, copy.id));
     await refreshSearch(tx, [copy.soundId]);
@@ -75,14 +94,18 @@ export async function performWrite(app: AppContext, item: JournalRow): Promise<v
   const { copy, files } = await subjectOf(app, item);
   const [record] = await app.db.select().from(records).where(eq(records.soundId, copy.soundId));
   if (!record) throw new AppError('NOT_FOUND', 'The sound has no record any more.');
-  if (record.revision !== item.after['revision']) throw new AppError('CONFLICT', 'The record was changed after this plan was made.');
+  if (record.revision !== item.after['revision'])
+    throw new AppError('CONFLICT', 'The record was changed after this plan was made.');
   const prepared = await files.withSource(copy.folder, copy.name, async (source, stamp) => {
     refuseChanged(copy, stamp, copy.name);
     const { plan } = await planWavWrite(windowedSource(source), record);
     return plan ? { plan, ...(await bytesAroundAudio(source)) } : undefined;
   });
   if (!prepared) {
-    await app.db.update(copies).set({ carriesRevision: record.revision, changedOutside: false }).where(eq(copies.id, copy.id));
+    await app.db
+      .update(copies)
+      .set({ carriesRevision: record.revision, changedOutside: false })
+      .where(eq(copies.id, copy.id));
     return setState(app.db, item, 'unchanged');
   }
   await setState(app.db, item, 'started', { headBytes: prepared.headBytes, tailBytes: prepared.tailBytes });
@@ -135,14 +158,25 @@ interface Written {
 }
 
 /** Reads the file back and records what it says now; that is what decides whether the copy is in step. */
-async function recordContents(app: AppContext, item: JournalRow, { copy, files, stamp, record }: Written, state: string): Promise<void> {
+async function recordContents(
+  app: AppContext,
+  item: JournalRow,
+  { copy, files, stamp, record }: Written,
+  state: string,
+): Promise<void> {
   const file = await files.withSource(copy.folder, copy.name, (source) => readWav(windowedSource(source)));
   const inFile = filledFields(file.record);
   const carries = fieldsNotCarried(record, inFile).length === 0;
   await app.db.transaction(async (tx) => {
     await tx
       .update(copies)
-      .set({ ...stamp, inFile, issues: file.issues, carriesRevision: carries ? record.revision : 0, changedOutside: false })
+      .set({
+        ...stamp,
+        inFile,
+        issues: file.issues,
+        carriesRevision: carries ? record.revision : 0,
+        changedOutside: false,
+      })
       .where(eq(copies.id, copy.id));
     await setState(tx, item, state);
   });
@@ -159,9 +193,15 @@ export async function settleInterrupted(app: AppContext, kind: string, item: Jou
     const [from, to] = undoing ? [nameIn(item.after), nameIn(item.before)] : [nameIn(item.before), nameIn(item.after)];
     const standing = await files.renameStanding(copy.folder, from, to);
     if (standing === 'both') await files.finishRename(copy.folder, from, to);
-    if (standing === 'both' || standing === 'new') return recordRename(app, item, copy, to, undoing ? 'undone' : 'done');
+    if (standing === 'both' || standing === 'new')
+      return recordRename(app, item, copy, to, undoing ? 'undone' : 'done');
     if (standing === 'neither') {
-      return setFailed(app, item, new AppError('FILE_VANISHED', `Neither “${from}” nor “${to}” is in its folder.`), undoing ? 'done' : 'failed');
+      return setFailed(
+        app,
+        item,
+        new AppError('FILE_VANISHED', `Neither “${from}” nor “${to}” is in its folder.`),
+        undoing ? 'done' : 'failed',
+      );
     }
     return setState(app.db, item, undoing ? 'done' : 'planned');
   }

@@ -22,7 +22,9 @@ export class LiveEvents {
     const client = new pg.Client(connectionString);
     const live = new LiveEvents(client);
     client.on('error', (error) => log.error({ error }, 'the connection for live events broke'));
-    client.on('notification', ({ payload }) => live.emitter.emit('event', liveEventSchema.parse(JSON.parse(payload ?? '{}'))));
+    client.on('notification', ({ payload }) =>
+      live.emitter.emit('event', liveEventSchema.parse(JSON.parse(payload ?? '{}'))),
+    );
     await client.connect();
     await client.query(`listen ${CHANNEL}`);
     return live;
@@ -37,7 +39,8 @@ export class LiveEvents {
   /** Tells everybody. An event too large for one notification (thousands of ids) goes without its ids: reload everything. */
   async publish(db: Queryable, event: LiveEvent): Promise<void> {
     let payload = JSON.stringify(event);
-    if (payload.length > MAX_PAYLOAD_BYTES && event.type === 'records') payload = JSON.stringify({ ...event, soundIds: [] });
+    if (payload.length > MAX_PAYLOAD_BYTES && event.type === 'records')
+      payload = JSON.stringify({ ...event, soundIds: [] });
     await db.execute(sql`select pg_notify(${CHANNEL}, ${payload})`);
   }
 

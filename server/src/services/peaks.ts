@@ -21,18 +21,34 @@ export async function peaksOf(app: AppContext, soundId: number): Promise<PeaksRo
 async function computePeaks(app: AppContext, soundId: number): Promise<PeaksRow> {
   const { path } = await audioPathOf(app, sql`${copies.soundId} = ${soundId}`);
   const { values, ...facts } = await app.workers.gatherPeaks(path);
-  const row = { ...facts, soundId, version: PEAKS_VERSION, values: Buffer.from(values.buffer, values.byteOffset, values.byteLength) };
+  const row = {
+    ...facts,
+    soundId,
+    version: PEAKS_VERSION,
+    values: Buffer.from(values.buffer, values.byteOffset, values.byteLength),
+  };
   await app.db.insert(soundPeaks).values(row).onConflictDoUpdate({ target: soundPeaks.soundId, set: row });
   return row;
 }
 
 /** The checked absolute path of the first copy that is here and matches. Throws FILE_VANISHED when there is none. */
-export async function audioPathOf(app: AppContext, condition: ReturnType<typeof sql>): Promise<{ path: string; copyId: number }> {
-  const rows = await app.db.select().from(copies).innerJoin(drives, eq(drives.id, copies.driveId)).where(condition).orderBy(copies.gone, copies.id);
+export async function audioPathOf(
+  app: AppContext,
+  condition: ReturnType<typeof sql>,
+): Promise<{ path: string; copyId: number }> {
+  const rows = await app.db
+    .select()
+    .from(copies)
+    .innerJoin(drives, eq(drives.id, copies.driveId))
+    .where(condition)
+    .orderBy(copies.gone, copies.id);
   let lastError: AppError | undefined;
   for (const row of rows) {
     try {
-      return { path: await filesOf(app, row.drives).existing(row.copies.folder, row.copies.name), copyId: row.copies.id };
+      return {
+        path: await filesOf(app, row.drives).existing(row.copies.folder, row.copies.name),
+        copyId: row.copies.id,
+      };
     } catch (error) {
       if (!(error instanceof AppError)) throw error;
       lastError = error;

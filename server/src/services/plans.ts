@@ -10,15 +10,26 @@ import { selectedRows } from './sound-rows.ts';
 import { planWrites } from './write-plan.ts';
 
 /** An item as a planner makes it; the state says whether it can run. */
-export type NewItem = Pick<typeof journal.$inferInsert, 'copyId' | 'before' | 'after' | 'problems'> & { state: 'planned' | 'unchanged' | 'blocked' };
+export type NewItem = Pick<typeof journal.$inferInsert, 'copyId' | 'before' | 'after' | 'problems'> & {
+  state: 'planned' | 'unchanged' | 'blocked';
+};
 
 /**
  * Previews a renaming or writing of the selected copies: every item with its before and after and every problem, stored so that what was
  * seen is what runs. Touches no file.
  */
-export async function makePlan(app: AppContext, kind: PlanKind, selection: Selection, batchId: number | undefined, personId: number): Promise<Plan> {
+export async function makePlan(
+  app: AppContext,
+  kind: PlanKind,
+  selection: Selection,
+  batchId: number | undefined,
+  personId: number,
+): Promise<Plan> {
   const planId = await app.db.transaction(async (tx) => {
-    const [plan] = await tx.insert(plans).values({ kind, state: 'ready', personId, batchId: batchId ?? null }).returning({ id: plans.id });
+    const [plan] = await tx
+      .insert(plans)
+      .values({ kind, state: 'ready', personId, batchId: batchId ?? null })
+      .returning({ id: plans.id });
     if (!plan) throw new AppError('INTERNAL', 'The plan could not be recorded.');
     const planner = kind === 'rename' ? planRenames(app) : planWrites(app);
     let count = 0;
@@ -73,7 +84,12 @@ export async function getPlan(app: AppContext, id: number): Promise<Plan> {
 }
 
 /** One page of a plan's items in their order. */
-export async function listItems(app: AppContext, planId: number, after: number, limit: number): Promise<{ items: PlanItem[]; next: number | null }> {
+export async function listItems(
+  app: AppContext,
+  planId: number,
+  after: number,
+  limit: number,
+): Promise<{ items: PlanItem[]; next: number | null }> {
   const rows = await app.db
     .select({ item: journal, driveName: drives.name, folder: copies.folder })
     .from(journal)
@@ -100,14 +116,25 @@ export async function listItems(app: AppContext, planId: number, after: number, 
 }
 
 /** Queues the running of a plan, or of one item of it to try it out. Throws PLAN_NOT_RUNNABLE. */
-export async function runPlan(app: AppContext, id: number, onlyItemId: number | undefined, personId: number): Promise<Job> {
+export async function runPlan(
+  app: AppContext,
+  id: number,
+  onlyItemId: number | undefined,
+  personId: number,
+): Promise<Job> {
   const plan = await getPlan(app, id);
-  if (plan.state === 'undoing' || plan.state === 'undone') throw new AppError('PLAN_NOT_RUNNABLE', `Plan ${id} was undone.`);
+  if (plan.state === 'undoing' || plan.state === 'undone')
+    throw new AppError('PLAN_NOT_RUNNABLE', `Plan ${id} was undone.`);
   if (plan.counts.runnable === 0) throw new AppError('PLAN_NOT_RUNNABLE', `Plan ${id} has nothing left to run.`);
   const count = onlyItemId === undefined ? plan.counts.runnable : 1;
   await app.db.update(plans).set({ state: 'running' }).where(eq(plans.id, id));
   const verb = plan.kind === 'rename' ? 'Rename' : 'Write';
-  return app.jobs.add(plan.kind, `${verb} ${count} ${count === 1 ? 'file' : 'files'}`, { planId: id, batchId: plan.batchId, onlyItemId }, personId);
+  return app.jobs.add(
+    plan.kind,
+    `${verb} ${count} ${count === 1 ? 'file' : 'files'}`,
+    { planId: id, batchId: plan.batchId, onlyItemId },
+    personId,
+  );
 }
 
 /** Queues taking back everything that a plan did. Throws NOT_UNDOABLE. */
@@ -116,7 +143,12 @@ export async function undoPlan(app: AppContext, id: number, personId: number): P
   if (plan.counts.done === 0) throw new AppError('NOT_UNDOABLE', `Plan ${id} did nothing that could be undone.`);
   await app.db.update(plans).set({ state: 'undoing' }).where(eq(plans.id, id));
   const what = plan.kind === 'rename' ? 'renaming' : 'writing';
-  return app.jobs.add('undo', `Undo ${what} of ${plan.counts.done} ${plan.counts.done === 1 ? 'file' : 'files'}`, { planId: id, batchId: plan.batchId }, personId);
+  return app.jobs.add(
+    'undo',
+    `Undo ${what} of ${plan.counts.done} ${plan.counts.done === 1 ? 'file' : 'files'}`,
+    { planId: id, batchId: plan.batchId },
+    personId,
+  );
 }
 
 /** The newest plan of a person that did something and was not undone, with the time it ended. */
@@ -124,7 +156,9 @@ export async function lastPlanOf(app: AppContext, personId: number): Promise<{ i
   const [row] = await app.db
     .select({ id: plans.id, at: plans.finishedAt })
     .from(plans)
-    .where(sql`${plans.personId} = ${personId} and ${plans.state} = 'done' and exists (select from journal j where j.plan_id = ${plans.id} and j.state = 'done')`)
+    .where(
+      sql`${plans.personId} = ${personId} and ${plans.state} = 'done' and exists (select from journal j where j.plan_id = ${plans.id} and j.state = 'done')`,
+    )
     .orderBy(desc(plans.finishedAt))
     .limit(1);
   return row?.at ? { id: row.id, at: row.at } : undefined;

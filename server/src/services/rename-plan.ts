@@ -18,7 +18,10 @@ export function planRenames(app: AppContext): (rows: SoundRow[]) => Promise<NewI
     const place = `${row.driveId}/${row.folder}`;
     const known = takenIn.get(place);
     if (known) return known;
-    const [drive] = await app.db.select().from(drives).where(inArray(drives.id, [row.driveId]));
+    const [drive] = await app.db
+      .select()
+      .from(drives)
+      .where(inArray(drives.id, [row.driveId]));
     const names = await Promise.resolve()
       .then(() => {
         if (!drive) throw new AppError('NOT_FOUND', `The drive “${row.driveName}” is not known any more.`);
@@ -43,8 +46,15 @@ function planOne(app: AppContext, row: SoundRow, taken: Set<string> | AppError):
   const planned = buildName(row.record, splitExtension(row.name).extension, app.categories);
   const problems: JournalProblem[] = [...planned.problems];
   const before = { name: row.name };
-  const blocked = (): NewItem => ({ copyId: row.copyId, state: 'blocked', before, after: { name: planned.name, blocks: planned.blocks }, problems });
-  if (taken instanceof AppError) problems.push({ code: taken.code, severity: 'error', message: taken.message, remedy: taken.remedy });
+  const blocked = (): NewItem => ({
+    copyId: row.copyId,
+    state: 'blocked',
+    before,
+    after: { name: planned.name, blocks: planned.blocks },
+    problems,
+  });
+  if (taken instanceof AppError)
+    problems.push({ code: taken.code, severity: 'error', message: taken.message, remedy: taken.remedy });
   else if (!taken.has(nameKey(row.name))) {
     const error = new AppError('FILE_VANISHED', `${row.name} is not in its folder any more.`);
     problems.push({ code: error.code, severity: 'error', message: error.message, remedy: error.remedy });
@@ -54,6 +64,17 @@ function planOne(app: AppContext, row: SoundRow, taken: Set<string> | AppError):
   const own = nameKey(row.name);
   const name = freeName(planned.name, (key) => key !== own && taken.has(key));
   taken.add(nameKey(name));
-  if (name !== planned.name) problems.push({ code: 'NAME_TAKEN', severity: 'notice', message: `“${planned.name}” is taken, so a counter is added.` });
-  return { copyId: row.copyId, state: name === row.name ? 'unchanged' : 'planned', before, after: { name, blocks: planned.blocks }, problems };
+  if (name !== planned.name)
+    problems.push({
+      code: 'NAME_TAKEN',
+      severity: 'notice',
+      message: `“${planned.name}” is taken, so a counter is added.`,
+    });
+  return {
+    copyId: row.copyId,
+    state: name === row.name ? 'unchanged' : 'planned',
+    before,
+    after: { name, blocks: planned.blocks },
+    problems,
+  };
 }

@@ -29,7 +29,10 @@ export function searchCondition(typed: string): SQL | undefined {
     const [, phraseMinus, phrase, wordMinus, word] = match;
     const text = (phrase ?? word ?? '').replace(/[^\p{L}\p{N}'\s]+/gu, ' ').trim();
     if (text === '') return [];
-    let query = phrase === undefined ? sql`plainto_tsquery('pg_catalog.english', unaccent(${text}))` : sql`phraseto_tsquery('pg_catalog.english', unaccent(${text}))`;
+    let query =
+      phrase === undefined
+        ? sql`plainto_tsquery('pg_catalog.english', unaccent(${text}))`
+        : sql`phraseto_tsquery('pg_catalog.english', unaccent(${text}))`;
     if (phrase === undefined && stillTyping && index === tokens.length - 1 && /^[\p{L}\p{N}]+$/u.test(text)) {
       query = sql`(${query} || to_tsquery('pg_catalog.simple', unaccent(${text}) || ':*'))`;
     }

@@ -13,7 +13,9 @@ import { DriveFiles } from '../drives/drive-files.ts';
 import { allOf, filterConditions, idList } from './search.ts';
 
 /** Column of the records table for each field. */
-export const FIELD_COLUMNS = Object.fromEntries(FIELD_NAMES.map((name) => [name, getTableColumns(records)[name].name])) as Record<FieldName, string>;
+export const FIELD_COLUMNS = Object.fromEntries(
+  FIELD_NAMES.map((name) => [name, getTableColumns(records)[name].name]),
+) as Record<FieldName, string>;
 
 /** The state of a copy, from its record's revision; whether its drive is away is not known to the database. */
 const STATE = sql`case when c.gone then 'gone'
@@ -81,7 +83,9 @@ export async function listRows(app: AppContext, source: Source, query: ListQuery
   const { rows } = await app.db.execute<DatabaseRow & { cursor_key: string | number; cursor_id: number }>(sql`
     select ${COLUMNS}, ${key} as cursor_key, ${id} as cursor_id from ${from(source)}
     where ${allOf([...conditions, ...after])} order by ${order} limit ${query.limit + 1}`);
-  const total = await app.db.execute<{ count: number }>(sql`select count(*) from ${from(source)} where ${allOf(conditions)}`);
+  const total = await app.db.execute<{ count: number }>(
+    sql`select count(*) from ${from(source)} where ${allOf(conditions)}`,
+  );
   const page = rows.slice(0, query.limit);
   const last = rows.length > query.limit ? page.at(-1) : undefined;
   return {
@@ -98,7 +102,9 @@ function afterCursor(key: SQL, id: SQL, cursor: string, descending: boolean): SQ
   } catch (cause) {
     throw new AppError('BAD_REQUEST', 'The page mark is not one that this list gave.', { cause });
   }
-  return descending ? sql`(${key}, ${id}) < (${parsed[0]}, ${parsed[1]})` : sql`(${key}, ${id}) > (${parsed[0]}, ${parsed[1]})`;
+  return descending
+    ? sql`(${key}, ${id}) < (${parsed[0]}, ${parsed[1]})`
+    : sql`(${key}, ${id}) > (${parsed[0]}, ${parsed[1]})`;
 }
 
 /** The row of one sound, for the card; `copyId` chooses the copy, else the first. */
@@ -163,7 +169,9 @@ async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {
         frames: Number(row['frames']),
         durationSeconds: Number(row['duration_seconds']),
       },
-      record: Object.fromEntries(FIELD_NAMES.map((name) => [name, value[FIELD_COLUMNS[name]]])) as unknown as SoundRecord,
+      record: Object.fromEntries(
+        FIELD_NAMES.map((name) => [name, value[FIELD_COLUMNS[name]]]),
+      ) as unknown as SoundRecord,
       revision: Number(row['revision']),
       state: here.get(row.root_path) ? row.state : 'away',
       copyCount: Number(row['copy_count']),

@@ -25,7 +25,12 @@ export async function suggestFor(app: AppContext, copyIds: number[]) {
  * Fills what is empty in the rows of a selection: the CatID with the best suggestion that is at least so sure, and the FXName from the file
  * name. Nothing that somebody filled in is replaced.
  */
-export function acceptSuggestions(app: AppContext, selection: Selection, minimumScore: number, personId: number): Promise<ChangeResult> {
+export function acceptSuggestions(
+  app: AppContext,
+  selection: Selection,
+  minimumScore: number,
+  personId: number,
+): Promise<ChangeResult> {
   const change = { kind: 'suggestion' as const, summary: 'Suggested CatID and FXName', personId };
   return editRowByRow(app, selection, change, (row) => {
     const set: { catId?: string; fxName?: string } = {};

@@ -18,8 +18,19 @@ const WRITABLE_CONTAINERS: readonly string[] = ['WAV', 'RF64', 'BW64'];
  */
 export function planWrites(app: AppContext): (rows: SoundRow[]) => Promise<NewItem[]> {
   return async (rows) => {
-    const copyRows = await app.db.select().from(copies).where(inArray(copies.id, rows.map((row) => row.copyId)));
-    const driveRows = await app.db.select().from(drives).where(inArray(drives.id, [...new Set(rows.map((row) => row.driveId))]));
+    const copyRows = await app.db
+      .select()
+      .from(copies)
+      .where(
+        inArray(
+          copies.id,
+          rows.map((row) => row.copyId),
+        ),
+      );
+    const driveRows = await app.db
+      .select()
+      .from(drives)
+      .where(inArray(drives.id, [...new Set(rows.map((row) => row.driveId))]));
     const copyOf = new Map(copyRows.map((row) => [row.id, row]));
     const driveOf = new Map(driveRows.map((row) => [row.id, row]));
     const items: NewItem[] = [];
@@ -31,27 +42,49 @@ export function planWrites(app: AppContext): (rows: SoundRow[]) => Promise<NewIt
   };
 }
 
-async function planOne(app: AppContext, row: SoundRow, copy: typeof copies.$inferSelect, drive: typeof drives.$inferSelect): Promise<NewItem> {
+async function planOne(
+  app: AppContext,
+  row: SoundRow,
+  copy: typeof copies.$inferSelect,
+  drive: typeof drives.$inferSelect,
+): Promise<NewItem> {
   const base = { copyId: row.copyId, before: { name: row.name }, after: { revision: row.revision } };
   try {
     if (!WRITABLE_CONTAINERS.includes(copy.container)) {
-      throw new AppError('FORMAT_NOT_WRITABLE', `${row.name} is ${copy.container}; writing into it is not possible yet.`);
+      throw new AppError(
+        'FORMAT_NOT_WRITABLE',
+        `${row.name} is ${copy.container}; writing into it is not possible yet.`,
+      );
     }
     const write = await filesOf(app, drive).withSource(copy.folder, copy.name, (source, stamp) => {
       refuseChanged(copy, stamp, row.name);
       return planWavWrite(windowedSource(source), row.record);
     });
-    const pick = (record: Partial<SoundRecord>, fields: readonly FieldName[]) => Object.fromEntries(fields.map((name) => [name, record[name] ?? '']));
+    const pick = (record: Partial<SoundRecord>, fields: readonly FieldName[]) =>
+      Object.fromEntries(fields.map((name) => [name, record[name] ?? '']));
     return {
       ...base,
       state: write.plan ? 'planned' : 'unchanged',
       before: { name: row.name, ...pick(copy.inFile, write.changed) },
       after: { revision: row.revision, ...pick(row.record, write.changed) },
-      problems: write.plan && write.changed.length === 0 ? [{ code: 'PLACES_UNIFIED', severity: 'notice', message: 'The places in the file that are empty or disagree get the record’s values.' }] : [],
+      problems:
+        write.plan && write.changed.length === 0
+          ? [
+              {
+                code: 'PLACES_UNIFIED',
+                severity: 'notice',
+                message: 'The places in the file that are empty or disagree get the record’s values.',
+              },
+            ]
+          : [],
     };
   } catch (error) {
     if (!(error instanceof AppError)) throw error;
-    return { ...base, state: 'blocked', problems: [{ code: error.code, severity: 'error', message: error.message, remedy: error.remedy }] };
+    return {
+      ...base,
+      state: 'blocked',
+      problems: [{ code: error.code, severity: 'error', message: error.message, remedy: error.remedy }],
+    };
   }
 }
 

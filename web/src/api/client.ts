@@ -34,21 +34,34 @@ export function setActingPerson(id: number): void {
 }
 
 /** Calls an endpoint of the contract by its name; the answer is parsed by its schema. Throws ApiError. */
-export async function call<Name extends keyof Api>(name: Name, options: CallOptions<Api[Name]> = {}): Promise<ResponseOf<Api[Name]>> {
+export async function call<Name extends keyof Api>(
+  name: Name,
+  options: CallOptions<Api[Name]> = {},
+): Promise<ResponseOf<Api[Name]>> {
   const endpoint = api[name] as unknown as Endpoint<unknown, unknown, unknown, ResponseOf<Api[Name]>>;
   const params = (options.params ?? {}) as Record<string, unknown>;
   const path = endpoint.path.replace(/:(\w+)/g, (_, key: string) => encodeURIComponent(String(params[key])));
   const query = new URLSearchParams();
-  for (const [key, value] of Object.entries(options.query ?? {})) if (value !== undefined && value !== '') query.set(key, String(value));
+  for (const [key, value] of Object.entries<unknown>(options.query ?? {})) {
+    if (typeof value === 'number' || (typeof value === 'string' && value !== '')) query.set(key, String(value));
+  }
   const search = query.size > 0 ? `?${query.toString()}` : '';
   const response = await fetch(`/api${path}${search}`, {
     method: endpoint.method,
-    headers: { 'X-Flagstone-Person': String(personId), ...(endpoint.method === 'GET' ? {} : { 'Content-Type': 'application/json' }) },
+    headers: {
+      'X-Flagstone-Person': String(personId),
+      ...(endpoint.method === 'GET' ? {} : { 'Content-Type': 'application/json' }),
+    },
     ...(endpoint.method === 'GET' ? {} : { body: JSON.stringify(options.body ?? {}) }),
     ...(options.signal ? { signal: options.signal } : {}),
   }).catch((cause: unknown) => {
     if (cause instanceof DOMException && cause.name === 'AbortError') throw cause;
-    throw new ApiError(0, { code: 'UNREACHABLE', message: 'The Flagstone server does not answer.', remedy: 'See whether it still runs, then try again.', details: {} });
+    throw new ApiError(0, {
+      code: 'UNREACHABLE',
+      message: 'The Flagstone server does not answer.',
+      remedy: 'See whether it still runs, then try again.',
+      details: {},
+    });
   });
   const json: unknown = await response.json();
   if (!response.ok) throw new ApiError(response.status, errorBodySchema.parse(json));

@@ -31,17 +31,27 @@ defineExpose({ focus: () => select.value?.focus() });
     fit-input-width
     popper-class="category-options"
     @update:model-value="(catId: string) => emit('update:modelValue', catId)"
+    @keydown.esc.capture="select?.blur()"
     @visible-change="typed = ''"
   >
     <el-option v-if="current && typed === ''" :value="current.catId" :label="current.catId" class="option">
-      <span class="mono">{{ current.catId }}</span> <span class="soft">{{ current.category }} / {{ current.subCategory }}</span>
+      <span class="mono">{{ current.catId }}</span>
+      <span class="soft">{{ current.category }} / {{ current.subCategory }}</span>
     </el-option>
     <template v-for="category in found" :key="category.catId">
-      <el-option v-if="category.catId !== current?.catId || typed !== ''" :value="category.catId" :label="category.catId" :title="category.meaning">
-        <span class="mono">{{ category.catId }}</span> <span class="soft">{{ category.category }} / {{ category.subCategory }}</span>
+      <el-option
+        v-if="category.catId !== current?.catId || typed !== ''"
+        :value="category.catId"
+        :label="category.catId"
+        :title="category.meaning"
+      >
+        <span class="mono">{{ category.catId }}</span>
+        <span class="soft">{{ category.category }} / {{ category.subCategory }}</span>
       </el-option>
     </template>
-    <template #empty><p class="none">No category with “{{ typed }}”. Try another word.</p></template>
+    <template #empty
+      ><p class="none">No category with “{{ typed }}”. Try another word.</p></template
+    >
   </el-select>
 </template>
 

@@ -12,7 +12,8 @@ async function draw(): Promise<void> {
   const wanted = props.soundId;
   const picture = await peaksOf(wanted);
   // The row may show another sound by the time its picture has arrived.
-  if (picture && canvas.value && wanted === props.soundId) drawPeaks(canvas.value, picture, { lanes: 'one', played: 0 });
+  if (picture && canvas.value && wanted === props.soundId)
+    drawPeaks(canvas.value, picture, { lanes: 'one', played: 0 });
 }
 
 onMounted(draw);

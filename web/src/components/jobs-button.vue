@@ -8,7 +8,13 @@ import { useLive } from '../stores/live.ts';
 
 const live = useLive();
 
-const STATE_WORDS: Record<Job['state'], string> = { waiting: '○ Waiting', running: '▶ Running', done: '✓ Done', failed: '✕ Failed', cancelled: '– Cancelled' };
+const STATE_WORDS: Record<Job['state'], string> = {
+  waiting: '○ Waiting',
+  running: '▶ Running',
+  done: '✓ Done',
+  failed: '✕ Failed',
+  cancelled: '– Cancelled',
+};
 
 function percentage(job: Job): number {
   if (job.state === 'done') return 100;
@@ -33,14 +39,23 @@ function cancel(job: Job): void {
         {{ live.running[0] ? `${live.running[0].title}: ${countsOf(live.running[0])}` : 'Jobs' }}
       </el-button>
     </template>
-    <p v-if="live.jobs.length === 0" class="soft">No jobs yet. Reading a folder, renaming and writing show here while they run.</p>
+    <p v-if="live.jobs.length === 0" class="soft">
+      No jobs yet. Reading a folder, renaming and writing show here while they run.
+    </p>
     <ul class="jobs" aria-label="Jobs">
       <li v-for="job in live.jobs.slice(0, 12)" :key="job.id">
         <div class="line">
           <strong>{{ job.title }}</strong>
-          <el-button v-if="job.state === 'running' || job.state === 'waiting'" link @click="cancel(job)">Cancel</el-button>
+          <el-button v-if="job.state === 'running' || job.state === 'waiting'" link @click="cancel(job)"
+            >Cancel</el-button
+          >
         </div>
-        <el-progress :percentage="percentage(job)" :show-text="false" :stroke-width="4" :status="job.state === 'failed' ? 'exception' : ''" />
+        <el-progress
+          :percentage="percentage(job)"
+          :show-text="false"
+          :stroke-width="4"
+          :status="job.state === 'failed' ? 'exception' : ''"
+        />
         <div class="line soft">
           <span>{{ STATE_WORDS[job.state] }} · {{ countsOf(job) }}</span>
           <span>{{ formatWhen(job.createdAt) }}</span>

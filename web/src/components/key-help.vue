@@ -25,7 +25,9 @@ const KEYS: [string, string][] = [
     <p class="soft">No key acts while you type in a field.</p>
     <dl>
       <template v-for="[key, does] in KEYS" :key="key">
-        <dt><kbd>{{ key }}</kbd></dt>
+        <dt>
+          <kbd>{{ key }}</kbd>
+        </dt>
         <dd>{{ does }}</dd>
       </template>
     </dl>

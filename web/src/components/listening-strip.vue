@@ -18,11 +18,19 @@ const facts = computed(() => {
   const row = player.row;
   if (!row) return '';
   const { channels, sampleRateHz, bitDepth, container } = row.facts;
-  return [formatChannels(channels), `${formatKilohertz(sampleRateHz)} kHz`, bitDepth > 0 ? `${bitDepth} bit` : '', container].filter((part) => part !== '').join(' · ');
+  return [
+    formatChannels(channels),
+    `${formatKilohertz(sampleRateHz)} kHz`,
+    bitDepth > 0 ? `${bitDepth} bit` : '',
+    container,
+  ]
+    .filter((part) => part !== '')
+    .join(' · ');
 });
 
 function draw(): void {
-  if (canvas.value && picture.value) drawPeaks(canvas.value, picture.value, { lanes: 'channels', played: played.value });
+  if (canvas.value && picture.value)
+    drawPeaks(canvas.value, picture.value, { lanes: 'channels', played: played.value });
 }
 
 watch(
@@ -61,7 +69,14 @@ function step(event: KeyboardEvent): void {
 <template>
   <footer class="strip" aria-label="Listening strip">
     <div class="controls">
-      <el-button class="play" type="primary" :icon="player.playing ? VideoPause : VideoPlay" :disabled="!player.row" :aria-label="player.playing ? 'Pause' : 'Play'" @click="player.toggle()" />
+      <el-button
+        class="play"
+        type="primary"
+        :icon="player.playing ? VideoPause : VideoPlay"
+        :disabled="!player.row"
+        :aria-label="player.playing ? 'Pause' : 'Play'"
+        @click="player.toggle()"
+      />
       <div class="what">
         <strong class="name mono" :title="player.row?.name">{{ player.row?.name ?? 'No sound selected' }}</strong>
         <span v-if="player.fault" class="fault" role="alert">✕ {{ player.fault }}</span>
@@ -83,12 +98,25 @@ function step(event: KeyboardEvent): void {
         @keydown="step"
       />
       <span v-if="player.row" class="line" :style="{ left: `${played * 100}%` }" />
-      <span v-if="undrawable" class="message soft">The waveform cannot be drawn; the file is away or its coding is not known.</span>
+      <span v-if="undrawable" class="message soft"
+        >The waveform cannot be drawn; the file is away or its coding is not known.</span
+      >
     </div>
     <div class="side">
       <span class="mono time">{{ formatLength(player.position) }} / {{ formatLength(player.duration) }}</span>
       <label class="row"><el-switch v-model="player.playOnSelect" aria-label="Play on select" /> Play on select</label>
-      <label class="row">Level <el-slider class="level" :model-value="player.level" :min="0" :max="1" :step="0.05" :show-tooltip="false" aria-label="Listening level" @update:model-value="(value) => player.setLevel(Number(value))" /></label>
+      <label class="row"
+        >Level
+        <el-slider
+          class="level"
+          :model-value="player.level"
+          :min="0"
+          :max="1"
+          :step="0.05"
+          :show-tooltip="false"
+          aria-label="Listening level"
+          @update:model-value="(value) => player.setLevel(Number(value))"
+      /></label>
     </div>
   </footer>
 </template>

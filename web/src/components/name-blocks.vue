@@ -1,9 +1,19 @@
 <script setup lang="ts">
-import { BLOCK_LABELS, BLOCK_NAMES, REQUIRED_BLOCKS, type BlockName, type NameBlocks } from '@flagstone/core/ucs/name-blocks';
+import {
+  BLOCK_LABELS,
+  BLOCK_NAMES,
+  REQUIRED_BLOCKS,
+  type BlockName,
+  type NameBlocks,
+} from '@flagstone/core/ucs/name-blocks';
 import { computed } from 'vue';
 
 /** A name laid in blocks, side by side. A missing or illegal block is seen as such; a click asks for the field behind it. */
-const props = defineProps<{ blocks: NameBlocks; extension?: string; problems?: { severity: string; block?: string | undefined; message: string }[] }>();
+const props = defineProps<{
+  blocks: NameBlocks;
+  extension?: string;
+  problems?: { severity: string; block?: string | undefined; message: string }[];
+}>();
 defineEmits<{ edit: [block: BlockName] }>();
 
 const laid = computed(() =>
@@ -11,11 +21,20 @@ const laid = computed(() =>
     const value = props.blocks[name] ?? '';
     const problem = props.problems?.find((candidate) => candidate.block === name);
     const missing = value === '' && REQUIRED_BLOCKS.includes(name);
-    return value === '' && !missing ? [] : [{ name, value, missing, problem, error: missing || problem?.severity === 'error' }];
+    return value === '' && !missing
+      ? []
+      : [{ name, value, missing, problem, error: missing || problem?.severity === 'error' }];
   }),
 );
 
-const SEPARATORS: Partial<Record<BlockName, string>> = { userCategory: '-', vendorCategory: '_', fxName: '_', creatorId: '_', sourceId: '_', userData: '_' };
+const SEPARATORS: Partial<Record<BlockName, string>> = {
+  userCategory: '-',
+  vendorCategory: '_',
+  fxName: '_',
+  creatorId: '_',
+  sourceId: '_',
+  userData: '_',
+};
 
 function separatorBefore(name: BlockName): string {
   if (name === 'fxName' && (props.blocks.vendorCategory ?? '') !== '') return '-';

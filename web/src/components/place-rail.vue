@@ -16,7 +16,14 @@ const PLACES = [
 <template>
   <nav class="rail" aria-label="Places">
     <img src="/flagstone.svg" alt="Flagstone" width="30" height="30" />
-    <router-link v-for="place in PLACES" :key="place.path" :to="place.path" class="link" :class="{ current: route.path.startsWith(place.path) }" :aria-current="route.path.startsWith(place.path) ? 'page' : undefined">
+    <router-link
+      v-for="place in PLACES"
+      :key="place.path"
+      :to="place.path"
+      class="link"
+      :class="{ current: route.path.startsWith(place.path) }"
+      :aria-current="route.path.startsWith(place.path) ? 'page' : undefined"
+    >
       <component :is="place.icon" class="icon" aria-hidden="true" />
       {{ place.label }}
     </router-link>

@@ -7,7 +7,7 @@ import { useVirtualizer } from '@tanstack/vue-virtual';
 import { ElAlert, ElButton, ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
 import { call } from '../api/client.ts';
-import { counted } from '../composables/format.ts';
+import { counted, formatValue } from '../composables/format.ts';
 import { showingErrors, tell } from '../composables/use-errors.ts';
 import { useKeys } from '../composables/use-keys.ts';
 import { useLive } from '../stores/live.ts';
@@ -35,7 +35,13 @@ const visible = computed(() =>
   }),
 );
 const virtual = useVirtualizer(
-  computed(() => ({ count: visible.value.length, getScrollElement: () => scroller.value ?? null, estimateSize: () => 58, overscan: 8, getItemKey: (index: number) => visible.value[index]?.id ?? index })),
+  computed(() => ({
+    count: visible.value.length,
+    getScrollElement: () => scroller.value ?? null,
+    estimateSize: () => 58,
+    overscan: 8,
+    getItemKey: (index: number) => visible.value[index]?.id ?? index,
+  })),
 );
 
 const STATES: Record<ItemState, string> = {
@@ -53,7 +59,10 @@ async function loadItems(id: number): Promise<void> {
   const loaded: PlanItem[] = [];
   let after: number | null = 0;
   while (after !== null) {
-    const page: { items: PlanItem[]; next: number | null } = await call('listPlanItems', { params: { id }, query: { after, limit: 1000 } });
+    const page: { items: PlanItem[]; next: number | null } = await call('listPlanItems', {
+      params: { id },
+      query: { after, limit: 1000 },
+    });
     loaded.push(...page.items);
     after = page.next;
   }
@@ -64,7 +73,9 @@ async function loadItems(id: number): Promise<void> {
 async function makePlan(): Promise<void> {
   await showingErrors(async () => {
     working.value = true;
-    plan.value = await call('makePlan', { body: { kind: props.kind, selection: props.selection, batchId: props.batchId } });
+    plan.value = await call('makePlan', {
+      body: { kind: props.kind, selection: props.selection, batchId: props.batchId },
+    });
     await loadItems(plan.value.id);
   });
   working.value = false;
@@ -80,7 +91,9 @@ async function run(onlyItemId?: number): Promise<void> {
 }
 
 function tryOne(): Promise<void> {
-  const item = items.value.find((candidate) => candidate.id === currentId.value && candidate.state === 'planned') ?? items.value.find((candidate) => candidate.state === 'planned');
+  const item =
+    items.value.find((candidate) => candidate.id === currentId.value && candidate.state === 'planned') ??
+    items.value.find((candidate) => candidate.state === 'planned');
   return run(item?.id);
 }
 
@@ -97,7 +110,13 @@ const stopJobs = live.onJob((job) => {
   void showingErrors(async () => {
     plan.value = await call('getPlan', { params: { id } });
     await loadItems(id);
-    if (job.state === 'done') tell(job.title, job.failed > 0 ? `${counted(job.failed, 'file')} failed; the reasons stand beside them.` : 'Done. Undo is one click away.');
+    if (job.state === 'done')
+      tell(
+        job.title,
+        job.failed > 0
+          ? `${counted(job.failed, 'file')} failed; the reasons stand beside them.`
+          : 'Done. Undo is one click away.',
+      );
   });
 });
 onBeforeUnmount(stopJobs);
@@ -115,11 +134,11 @@ function choose(item: PlanItem): void {
 }
 
 function changesOf(item: PlanItem): { label: string; before: string; after: string }[] {
-  return FIELDS.filter((field) => field.name in item.after).map((field) => ({ label: field.label, before: shown(item.before[field.name]), after: shown(item.after[field.name]) }));
-}
-
-function shown(value: unknown): string {
-  return Array.isArray(value) ? value.join(', ') : value === undefined || value === null || value === '' ? '(empty)' : String(value);
+  return FIELDS.filter((field) => field.name in item.after).map((field) => ({
+    label: field.label,
+    before: formatValue(item.before[field.name]),
+    after: formatValue(item.after[field.name]),
+  }));
 }
 
 useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working.value ? void tryOne() : false) });
@@ -130,9 +149,17 @@ useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working
     <header v-if="plan" class="head">
       <div class="counts" role="status">
         <strong>{{ what }}:</strong>
-        <span>{{ counted(plan.counts.runnable, rename ? 'file to rename' : 'file to write', rename ? 'files to rename' : 'files to write') }}</span>
+        <span>{{
+          counted(
+            plan.counts.runnable,
+            rename ? 'file to rename' : 'file to write',
+            rename ? 'files to rename' : 'files to write',
+          )
+        }}</span>
         <span v-if="plan.counts.unchanged > 0" class="soft">■ {{ plan.counts.unchanged }} right already</span>
-        <span v-if="plan.counts.blocked > 0" class="blocked">✕ {{ counted(plan.counts.blocked, 'needs', 'need') }} you first</span>
+        <span v-if="plan.counts.blocked > 0" class="blocked"
+          >✕ {{ counted(plan.counts.blocked, 'needs', 'need') }} you first</span
+        >
         <span v-if="plan.counts.done > 0" class="done">✓ {{ plan.counts.done }} done</span>
         <span v-if="plan.counts.failed > 0" class="blocked">✕ {{ plan.counts.failed }} failed</span>
       </div>
@@ -143,13 +170,30 @@ useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working
       </el-radio-group>
       <span class="spring" />
       <el-button :disabled="working" @click="makePlan">Plan again</el-button>
-      <el-button v-if="plan.counts.done > 0" :disabled="working" @click="undo">Undo {{ counted(plan.counts.done, 'file') }}</el-button>
+      <el-button v-if="plan.counts.done > 0" :disabled="working" @click="undo"
+        >Undo {{ counted(plan.counts.done, 'file') }}</el-button
+      >
       <el-button :disabled="working || plan.counts.runnable === 0" @click="tryOne">Try one</el-button>
-      <el-button type="primary" :loading="working" :disabled="plan.counts.runnable === 0" @click="run()">{{ verb }} {{ counted(plan.counts.runnable, 'file') }}</el-button>
+      <el-button type="primary" :loading="working" :disabled="plan.counts.runnable === 0" @click="run()"
+        >{{ verb }} {{ counted(plan.counts.runnable, 'file') }}</el-button
+      >
     </header>
-    <p v-else class="making soft">{{ rename ? 'Building the names and checking the folders…' : 'Reading the headers of the files…' }}</p>
-    <el-alert v-if="plan && plan.counts.runnable === 0 && plan.counts.done === 0" :closable="false" :type="plan.counts.blocked > 0 ? 'warning' : 'success'" show-icon>
-      {{ plan.counts.blocked > 0 ? 'Nothing can run yet. Click a missing block to fill it in, or select many rows in Describe and fill the card once for all of them.' : rename ? 'All names are as they should be.' : 'All files carry their records.' }}
+    <p v-else class="making soft">
+      {{ rename ? 'Building the names and checking the folders…' : 'Reading the headers of the files…' }}
+    </p>
+    <el-alert
+      v-if="plan && plan.counts.runnable === 0 && plan.counts.done === 0"
+      :closable="false"
+      :type="plan.counts.blocked > 0 ? 'warning' : 'success'"
+      show-icon
+    >
+      {{
+        plan.counts.blocked > 0
+          ? 'Nothing can run yet. Click a missing block to fill it in, or select many rows in Describe and fill the card once for all of them.'
+          : rename
+            ? 'All names are as they should be.'
+            : 'All files carry their records.'
+      }}
     </el-alert>
     <div ref="scroller" class="list" role="list" tabindex="0" aria-label="Items of the plan">
       <div class="body" :style="{ height: `${virtual.getTotalSize()}px` }">
@@ -167,13 +211,31 @@ useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working
           >
             <span class="state" :class="item.state">{{ STATES[item.state] }}</span>
             <div class="what">
-              <div class="before mono"><span class="soft">{{ item.driveName }} / {{ item.folder }} /</span> {{ item.before['name'] }}</div>
-              <name-blocks v-if="rename" :blocks="item.blocks" :extension="splitExtension(String(item.before['name'])).extension" :problems="item.problems" @edit="(block) => emit('editBlock', item.copyId, block)" />
-              <div v-if="rename && item.problems.some((problem) => problem.code === 'NAME_TAKEN')" class="mono">→ {{ item.after['name'] }}</div>
+              <div class="before mono">
+                <span class="soft">{{ item.driveName }} / {{ item.folder }} /</span> {{ item.before['name'] }}
+              </div>
+              <name-blocks
+                v-if="rename"
+                :blocks="item.blocks"
+                :extension="splitExtension(String(item.before['name'])).extension"
+                :problems="item.problems"
+                @edit="(block) => emit('editBlock', item.copyId, block)"
+              />
+              <div v-if="rename && item.problems.some((problem) => problem.code === 'NAME_TAKEN')" class="mono">
+                → {{ item.after['name'] }}
+              </div>
               <ul v-if="!rename && changesOf(item).length > 0" class="changes">
-                <li v-for="change in changesOf(item)" :key="change.label"><span class="soft">{{ change.label }}</span> <del>{{ change.before }}</del> → <ins>{{ change.after }}</ins></li>
+                <li v-for="change in changesOf(item)" :key="change.label">
+                  <span class="soft">{{ change.label }}</span> <del>{{ change.before }}</del> →
+                  <ins>{{ change.after }}</ins>
+                </li>
               </ul>
-              <p v-for="problem in item.problems.filter((each) => each.code !== 'BLOCK_MISSING')" :key="problem.code + problem.message" class="problem" :class="problem.severity">
+              <p
+                v-for="problem in item.problems.filter((each) => each.code !== 'BLOCK_MISSING')"
+                :key="problem.code + problem.message"
+                class="problem"
+                :class="problem.severity"
+              >
                 {{ problem.severity === 'error' ? '✕' : '▲' }} {{ problem.message }} {{ problem.remedy }}
               </p>
             </div>

@@ -15,7 +15,9 @@ const MARKS: Record<CopyState, { shape: string; word: string; explains: string }
 </script>
 
 <template>
-  <span class="mark" :class="state" :title="MARKS[state].explains"><span aria-hidden="true">{{ MARKS[state].shape }}</span> {{ MARKS[state].word }}</span>
+  <span class="mark" :class="state" :title="MARKS[state].explains"
+    ><span aria-hidden="true">{{ MARKS[state].shape }}</span> {{ MARKS[state].word }}</span
+  >
 </template>
 
 <style scoped>

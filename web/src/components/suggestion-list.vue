@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { suggestionSchema } from '@flagstone/contract/api';
+import type { suggestionSchema } from '@flagstone/contract/api';
 import { ref, watch } from 'vue';
 import type { z } from 'zod';
 import { call } from '../api/client.ts';
@@ -37,17 +37,30 @@ defineExpose({ accept });
 <template>
   <section class="suggestions" aria-label="Suggested categories">
     <h2>Suggested</h2>
-    <p v-if="suggestions.length === 0" class="soft">No word of this name or its folders is known. Type the category below.</p>
-    <button v-for="(suggestion, index) in suggestions" :key="suggestion.catId" type="button" class="suggestion" :class="{ taken: suggestion.catId === catId }" @click="accept(index)">
+    <p v-if="suggestions.length === 0" class="soft">
+      No word of this name or its folders is known. Type the category below.
+    </p>
+    <button
+      v-for="(suggestion, index) in suggestions"
+      :key="suggestion.catId"
+      type="button"
+      class="suggestion"
+      :class="{ taken: suggestion.catId === catId }"
+      @click="accept(index)"
+    >
       <kbd>{{ index + 1 }}</kbd>
       <span class="text">
         <span class="line">
           <span class="mono">{{ suggestion.catId }}</span>
           <span class="soft">{{ suggestion.category }} / {{ suggestion.subCategory }}</span>
         </span>
-        <span class="because soft">{{ suggestion.catId === catId ? '✓ chosen · ' : '' }}because of {{ suggestion.because.join(', ') }}</span>
+        <span class="because soft"
+          >{{ suggestion.catId === catId ? '✓ chosen · ' : '' }}because of {{ suggestion.because.join(', ') }}</span
+        >
       </span>
-      <span class="score" :title="suggestion.score < SURE ? 'Only a guess' : 'How sure'">{{ suggestion.score < SURE ? '?' : '' }}{{ Math.round(suggestion.score * 100) }} %</span>
+      <span class="score" :title="suggestion.score < SURE ? 'Only a guess' : 'How sure'"
+        >{{ suggestion.score < SURE ? '?' : '' }}{{ Math.round(suggestion.score * 100) }} %</span
+      >
     </button>
   </section>
 </template>

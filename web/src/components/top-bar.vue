@@ -18,12 +18,19 @@ const field = ref<InstanceType<typeof ElInput>>();
 const typed = ref('');
 
 // The address bar holds the words, so that a reload or a link shows the same list.
-watch(() => route.query['q'], (q) => (typed.value = typeof q === 'string' ? q : ''), { immediate: true });
+watch(
+  () => route.query['q'],
+  (q) => (typed.value = typeof q === 'string' ? q : ''),
+  { immediate: true },
+);
 
 function search(words: string): void {
   const listPlace = route.path === '/catalogue' || route.path.startsWith('/intake/');
   const { q: _q, ...rest } = listPlace ? route.query : {};
-  void router.replace({ path: listPlace ? route.path : '/catalogue', query: words === '' ? rest : { ...rest, q: words } });
+  void router.replace({
+    path: listPlace ? route.path : '/catalogue',
+    query: words === '' ? rest : { ...rest, q: words },
+  });
 }
 
 useKeys({ '/': () => field.value?.focus() });
@@ -36,7 +43,11 @@ useKeys({ '/': () => field.value?.focus() });
       v-model="typed"
       class="search"
       clearable
-      :placeholder="route.path.startsWith('/intake/') ? 'Search this batch: name, folder, any field' : 'Search the catalogue: name, folder, any field'"
+      :placeholder="
+        route.path.startsWith('/intake/')
+          ? 'Search this batch: name, folder, any field'
+          : 'Search the catalogue: name, folder, any field'
+      "
       aria-label="Search"
       @input="search"
       @keydown.esc="field?.blur()"
@@ -52,10 +63,16 @@ useKeys({ '/': () => field.value?.focus() });
       <el-button aria-label="Show the keys" @click="$emit('help')">?</el-button>
     </el-tooltip>
     <el-tooltip :content="session.night ? 'Daylight' : 'Night'">
-      <el-button :icon="session.night ? Sunny : Moon" :aria-label="session.night ? 'Daylight colours' : 'Night colours'" @click="session.night = !session.night" />
+      <el-button
+        :icon="session.night ? Sunny : Moon"
+        :aria-label="session.night ? 'Daylight colours' : 'Night colours'"
+        @click="session.night = !session.night"
+      />
     </el-tooltip>
     <el-select v-model="session.personId" class="person" aria-label="Who you are">
-      <template #prefix><span class="initials">{{ session.person?.initials }}</span></template>
+      <template #prefix
+        ><span class="initials">{{ session.person?.initials }}</span></template
+      >
       <el-option v-for="person in session.people" :key="person.id" :value="person.id" :label="person.name" />
     </el-select>
   </header>

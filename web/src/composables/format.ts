@@ -3,7 +3,11 @@ export function formatLength(seconds: number): string {
   if (!Number.isFinite(seconds)) return '';
   if (seconds < 60) return `0:${seconds.toFixed(1).padStart(4, '0')}`;
   const whole = Math.round(seconds);
-  const [hours, minutes, rest] = [Math.floor(whole / 3600), Math.floor((whole % 3600) / 60), String(whole % 60).padStart(2, '0')];
+  const [hours, minutes, rest] = [
+    Math.floor(whole / 3600),
+    Math.floor((whole % 3600) / 60),
+    String(whole % 60).padStart(2, '0'),
+  ];
   return hours > 0 ? `${hours}:${String(minutes).padStart(2, '0')}:${rest}` : `${minutes}:${rest}`;
 }
 
@@ -32,4 +36,10 @@ export function formatWhen(iso: string): string {
 /** Mono, Stereo, 5.1 or the number of channels. */
 export function formatChannels(channels: number): string {
   return { 1: 'Mono', 2: 'Stereo', 6: '5.1', 8: '7.1' }[channels] ?? `${channels} ch`;
+}
+
+/** A field's value as text: lists joined by commas, `empty` for nothing. */
+export function formatValue(value: unknown, empty = '(empty)'): string {
+  if (Array.isArray(value)) return value.length > 0 ? value.join(', ') : empty;
+  return (typeof value === 'string' && value !== '') || typeof value === 'number' ? String(value) : empty;
 }

@@ -22,7 +22,9 @@ export function useKeys(keys: Record<string, (event: KeyboardEvent) => boolean |
     const act = keys[name];
     if (!act) return;
     // Space and Enter on a focused button press that button.
-    const onButton = event.target instanceof HTMLElement && event.target.closest('button, a, [role="switch"], [role="checkbox"], [role="slider"]');
+    const onButton =
+      event.target instanceof HTMLElement &&
+      event.target.closest('button, a, [role="switch"], [role="checkbox"], [role="slider"]');
     if (onButton && (name === 'Space' || name === 'Enter')) return;
     if (act(event) !== false) event.preventDefault();
   };

@@ -15,7 +15,11 @@ export type SortState = { sort: SortKey; direction: 'asc' | 'desc' };
  * The rows of a list place: loaded page by page as they come into view, kept up to date while records change, with the current row and the
  * selection. `Select all` is kept as such and sent as a query, never as a list of ids.
  */
-export function useSoundList(fetchPage: (query: Partial<ListQuery>, signal: AbortSignal) => Promise<SoundPage>, filter: Ref<ListFilter>, source: () => Selection) {
+export function useSoundList(
+  fetchPage: (query: Partial<ListQuery>, signal: AbortSignal) => Promise<SoundPage>,
+  filter: Ref<ListFilter>,
+  source: () => Selection,
+) {
   const live = useLive();
   const player = usePlayer();
   const rows = shallowRef<SoundRow[]>([]);
@@ -32,7 +36,9 @@ export function useSoundList(fetchPage: (query: Partial<ListQuery>, signal: Abor
 
   const currentRow = computed(() => rows.value[current.value]);
   const selectedCount = computed(() => (everything.value ? total.value : chosen.value.size));
-  const selectedRows = computed(() => (everything.value ? rows.value : rows.value.filter((row) => chosen.value.has(row.copyId))));
+  const selectedRows = computed(() =>
+    everything.value ? rows.value : rows.value.filter((row) => chosen.value.has(row.copyId)),
+  );
   /** What bulk work acts on: everything, the chosen rows, or the current row; undefined when there is none of them. */
   const selection = computed<Selection | undefined>(() => {
     if (everything.value) return source();
@@ -118,11 +124,15 @@ export function useSoundList(fetchPage: (query: Partial<ListQuery>, signal: Abor
     request.abort();
   });
 
-  watch([filter, sorting], () => {
-    current.value = -1;
-    clear();
-    void restart();
-  }, { deep: true });
+  watch(
+    [filter, sorting],
+    () => {
+      current.value = -1;
+      clear();
+      void restart();
+    },
+    { deep: true },
+  );
 
   function clear(): void {
     chosen.value = new Set();
@@ -174,7 +184,27 @@ export function useSoundList(fetchPage: (query: Partial<ListQuery>, signal: Abor
     sorting.value = { sort, direction: turned ? 'desc' : 'asc' };
   }
 
-  return { rows, total, loading, sorting, current, currentRow, selectedCount, selectedRows, selection, everything, restart, refresh, needUpTo, goTo, toggle, selectAll, clear, isSelected, sortBy };
+  return {
+    rows,
+    total,
+    loading,
+    sorting,
+    current,
+    currentRow,
+    selectedCount,
+    selectedRows,
+    selection,
+    everything,
+    restart,
+    refresh,
+    needUpTo,
+    goTo,
+    toggle,
+    selectAll,
+    clear,
+    isSelected,
+    sortBy,
+  };
 }
 
 export type SoundList = ReturnType<typeof useSoundList>;

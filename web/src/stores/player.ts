@@ -32,7 +32,8 @@ export const usePlayer = defineStore('player', () => {
   audio.addEventListener('error', () => {
     playing.value = false;
     const container = row.value?.facts.container ?? '';
-    fault.value = row.value?.state === 'away' ? 'Its drive is not mounted.' : `This browser cannot play this ${container} file.`;
+    fault.value =
+      row.value?.state === 'away' ? 'Its drive is not mounted.' : `This browser cannot play this ${container} file.`;
   });
 
   /** Puts a sound on the strip and, when play on select is on or `andPlay` says so, plays it. */

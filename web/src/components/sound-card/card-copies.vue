@@ -3,7 +3,7 @@ import type { CopyDetail, CopyState, Revision } from '@flagstone/contract/record
 import { FIELDS } from '@flagstone/core/record/fields';
 import { ref, watch } from 'vue';
 import { call } from '../../api/client.ts';
-import { formatBytes, formatWhen } from '../../composables/format.ts';
+import { formatBytes, formatValue, formatWhen } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import StateMark from '../state-mark.vue';
 
@@ -27,7 +27,10 @@ watch(
 
 function describe(revision: Revision): string {
   return FIELDS.filter((field) => field.name in revision.after)
-    .map((field) => `${field.label}: “${String(revision.before[field.name] ?? '')}” → “${String(revision.after[field.name] ?? '')}”`)
+    .map(
+      (field) =>
+        `${field.label}: “${formatValue(revision.before[field.name], '')}” → “${formatValue(revision.after[field.name], '')}”`,
+    )
     .join('\n');
 }
 </script>
@@ -37,7 +40,9 @@ function describe(revision: Revision): string {
     <h2>Copies</h2>
     <ul>
       <li v-for="copy in copies" :key="copy.copyId">
-        <div class="line"><strong>{{ copy.driveName }}</strong><state-mark :state="copy.state" /></div>
+        <div class="line">
+          <strong>{{ copy.driveName }}</strong><state-mark :state="copy.state" />
+        </div>
         <div class="mono path">{{ copy.folder }}/{{ copy.name }}</div>
         <div class="soft">{{ copy.container }}, {{ formatBytes(copy.sizeBytes) }}</div>
         <p v-for="issue in copy.issues" :key="issue.message" class="issue">▲ {{ issue.message }}</p>
@@ -46,9 +51,11 @@ function describe(revision: Revision): string {
     <template v-if="revisions.length > 0">
       <h2>History</h2>
       <ul>
-        <li v-for="revision in revisions" :key="revision.revision" :title="describe(revision)">
-          <div class="line"><span>{{ revision.summary }}</span><span class="soft">{{ formatWhen(revision.at) }}</span></div>
-          <div class="soft">Revision {{ revision.revision }} by {{ revision.person }}</div>
+        <li v-for="entry in revisions" :key="entry.revision" :title="describe(entry)">
+          <div class="line">
+            <span>{{ entry.summary }}</span><span class="soft">{{ formatWhen(entry.at) }}</span>
+          </div>
+          <div class="soft">Revision {{ entry.revision }} by {{ entry.person }}</div>
         </li>
       </ul>
     </template>

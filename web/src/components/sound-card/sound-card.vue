@@ -3,12 +3,13 @@ import type { SoundRow } from '@flagstone/contract/record';
 import { FIELDS, type FieldDefinition, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 import type { RecordEdit } from '@flagstone/core/record/edit';
 import { splitExtension, type BlockName } from '@flagstone/core/ucs/name-blocks';
-import { ElInput, ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
+import { ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
 import { computed, nextTick, ref } from 'vue';
 import { counted } from '../../composables/format.ts';
 import CategoryPicker from '../category-picker.vue';
 import NameBlocks from '../name-blocks.vue';
 import CardCopies from './card-copies.vue';
+import CardTextField from './card-text-field.vue';
 import { sharedValue } from './shared-value.ts';
 
 /** Shows and edits one record, or the fields that many have in common. Each field is saved when it is left. */
@@ -65,13 +66,24 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
 
 <template>
   <aside ref="root" class="card" aria-label="Card">
-    <p v-if="count === 0" class="hint soft">Select a row to see its record here. Select many (<kbd>Ctrl+A</kbd> for all) to edit what they share.</p>
+    <p v-if="count === 0" class="hint soft">
+      Select a row to see its record here. Select many (<kbd>Ctrl+A</kbd> for all) to edit what they share.
+    </p>
     <template v-else>
       <header class="head">
-        <name-blocks v-if="one" :blocks="one.record" :extension="splitExtension(one.name).extension" @edit="focusField" />
+        <name-blocks
+          v-if="one"
+          :blocks="one.record"
+          :extension="splitExtension(one.name).extension"
+          @edit="focusField"
+        />
         <template v-else>
           <h2>{{ counted(count, 'sound') }}</h2>
-          <p class="soft">A value typed here goes into all of them.{{ count > rows.length ? ` What is shown is shared by the first ${rows.length}.` : '' }}</p>
+          <p class="soft">
+            A value typed here goes into all of them.{{
+              count > rows.length ? ` What is shown is shared by the first ${rows.length}.` : ''
+            }}
+          </p>
         </template>
       </header>
       <slot />
@@ -79,14 +91,53 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
         <h2>{{ group }}</h2>
         <label v-for="field in fieldsOf(group)" :key="field.name" class="field" :data-field="field.name">
           <span class="label">{{ field.label }}</span>
-          <category-picker v-if="field.kind === 'category'" :model-value="textOf('catId')" :placeholder="placeholderOf('catId') || 'Type any part'" @update:model-value="(catId) => save('catId', catId)" />
-          <el-input-tag v-else-if="field.kind === 'list'" :model-value="one ? listOf(field.name) : []" :placeholder="one ? 'Type, then Enter' : 'Add to all'" :delimiter="/[,;]/" @update:model-value="(words) => saveKeywords(words ?? [])" />
-          <el-select v-else-if="field.choices" :model-value="textOf(field.name)" clearable :value-on-clear="''" :empty-values="['', null, undefined]" :placeholder="placeholderOf(field.name)" :aria-label="field.label" @update:model-value="(value: string) => save(field.name, value)">
+          <category-picker
+            v-if="field.kind === 'category'"
+            :model-value="textOf('catId')"
+            :placeholder="placeholderOf('catId') || 'Type any part'"
+            @update:model-value="(catId) => save('catId', catId)"
+          />
+          <el-input-tag
+            v-else-if="field.kind === 'list'"
+            :model-value="one ? listOf(field.name) : []"
+            :placeholder="one ? 'Type, then Enter' : 'Add to all'"
+            :delimiter="/[,;]/"
+            @update:model-value="(words) => saveKeywords(words ?? [])"
+          />
+          <el-select
+            v-else-if="field.choices"
+            :model-value="textOf(field.name)"
+            clearable
+            :value-on-clear="''"
+            :empty-values="['', null, undefined]"
+            :placeholder="placeholderOf(field.name)"
+            :aria-label="field.label"
+            @update:model-value="(value: string) => save(field.name, value)"
+          >
             <el-option v-for="choice in field.choices" :key="choice" :value="choice" :label="choice" />
           </el-select>
-          <el-input-number v-else-if="field.range" :model-value="(shared.get(field.name)?.value as number | null) ?? null" :min="field.range[0]" :max="field.range[1]" :step="1" :placeholder="placeholderOf(field.name)" controls-position="right" @update:model-value="(value) => save(field.name, value ?? null)" />
-          <el-input v-else :model-value="textOf(field.name)" :type="field.kind === 'longText' ? 'textarea' : 'text'" :autosize="{ minRows: 1, maxRows: 6 }" :placeholder="placeholderOf(field.name)" :class="{ mono: field.name.endsWith('Id') }" @change="(value: string) => save(field.name, value)" />
-          <span v-if="field.name === 'catId' && textOf('category')" class="under soft">{{ textOf('category') }} / {{ textOf('subCategory') }}</span>
+          <el-input-number
+            v-else-if="field.range"
+            :model-value="(shared.get(field.name)?.value as number | null) ?? null"
+            :min="field.range[0]"
+            :max="field.range[1]"
+            :step="1"
+            :placeholder="placeholderOf(field.name)"
+            controls-position="right"
+            @update:model-value="(value) => save(field.name, value ?? null)"
+          />
+          <card-text-field
+            v-else
+            :value="textOf(field.name)"
+            :label="field.label"
+            :multiline="field.kind === 'longText'"
+            :placeholder="placeholderOf(field.name)"
+            :class="{ mono: field.name.endsWith('Id') }"
+            @save="(value) => save(field.name, value)"
+          />
+          <span v-if="field.name === 'catId' && textOf('category')" class="under soft"
+            >{{ textOf('category') }} / {{ textOf('subCategory') }}</span
+          >
         </label>
       </section>
       <card-copies v-if="one" :sound-id="one.soundId" :revision="one.revision" :state="one.state" />

@@ -26,7 +26,13 @@ const template = `32px 96px ${COLUMNS.map((column) => `${column.width}px`).join(
 const width = 128 + COLUMNS.reduce((sum, column) => sum + column.width, 0);
 
 const virtual = useVirtualizer(
-  computed(() => ({ count: list.rows.value.length, getScrollElement: () => scroller.value ?? null, estimateSize: () => ROW, overscan: 12, scrollPaddingStart: ROW })),
+  computed(() => ({
+    count: list.rows.value.length,
+    getScrollElement: () => scroller.value ?? null,
+    estimateSize: () => ROW,
+    overscan: 12,
+    scrollPaddingStart: ROW,
+  })),
 );
 const shown = computed(() =>
   virtual.value.getVirtualItems().flatMap((item) => {
@@ -34,7 +40,9 @@ const shown = computed(() =>
     return row ? [{ row, index: item.index, start: item.start }] : [];
   }),
 );
-const allChosen = computed(() => list.everything.value || (list.total.value > 0 && list.selectedCount.value === list.total.value));
+const allChosen = computed(
+  () => list.everything.value || (list.total.value > 0 && list.selectedCount.value === list.total.value),
+);
 
 watch(shown, (items) => void list.needUpTo(items.at(-1)?.index ?? 0));
 watch(list.current, (index) => index >= 0 && virtual.value.scrollToIndex(index));
@@ -93,16 +101,33 @@ useKeys({
   Home: () => list.goTo(0),
   'Ctrl+a': () => list.selectAll(),
   Escape: () => list.clear(),
-  F2: () => void beginEdit(list.current.value, COLUMNS.find((column) => column.key === 'fxName')),
+  F2: () =>
+    void beginEdit(
+      list.current.value,
+      COLUMNS.find((column) => column.key === 'fxName'),
+    ),
 });
 </script>
 
 <template>
   <div class="table">
-    <div ref="scroller" class="scroller" role="grid" :aria-label="label" :aria-rowcount="list.total.value" aria-multiselectable="true" tabindex="0">
+    <div
+      ref="scroller"
+      class="scroller"
+      role="grid"
+      :aria-label="label"
+      :aria-rowcount="list.total.value"
+      aria-multiselectable="true"
+      tabindex="0"
+    >
       <div class="head row" role="row" :style="{ gridTemplateColumns: template, width: `${width}px` }">
         <span class="cell check" role="columnheader">
-          <el-checkbox :model-value="allChosen" :indeterminate="list.selectedCount.value > 0 && !allChosen" aria-label="Select all" @change="(on) => (on ? list.selectAll() : list.clear())" />
+          <el-checkbox
+            :model-value="allChosen"
+            :indeterminate="list.selectedCount.value > 0 && !allChosen"
+            aria-label="Select all"
+            @change="(on) => (on ? list.selectAll() : list.clear())"
+          />
         </span>
         <span class="cell" role="columnheader">Wave</span>
         <span
@@ -111,11 +136,21 @@ useKeys({
           class="cell"
           :class="{ right: column.align === 'right', pinned: column.key === 'name' }"
           role="columnheader"
-          :aria-sort="list.sorting.value.sort === column.sort ? (list.sorting.value.direction === 'asc' ? 'ascending' : 'descending') : 'none'"
+          :aria-sort="
+            list.sorting.value.sort === column.sort
+              ? list.sorting.value.direction === 'asc'
+                ? 'ascending'
+                : 'descending'
+              : 'none'
+          "
         >
           <button v-if="column.sort" type="button" class="sort" @click="list.sortBy(column.sort)">
             {{ column.label }}
-            <component :is="list.sorting.value.direction === 'asc' ? Top : Bottom" v-if="list.sorting.value.sort === column.sort" class="arrow" />
+            <component
+              :is="list.sorting.value.direction === 'asc' ? Top : Bottom"
+              v-if="list.sorting.value.sort === column.sort"
+              class="arrow"
+            />
           </button>
           <template v-else>{{ column.label }}</template>
         </span>
@@ -133,7 +168,11 @@ useKeys({
           @click="click(index, $event)"
         >
           <span class="cell check" role="gridcell" @click.stop>
-            <el-checkbox :model-value="list.isSelected(row)" :aria-label="`Select ${row.name}`" @change="list.toggle(index)" />
+            <el-checkbox
+              :model-value="list.isSelected(row)"
+              :aria-label="`Select ${row.name}`"
+              @change="list.toggle(index)"
+            />
           </span>
           <span class="cell" role="gridcell"><inline-wave :sound-id="row.soundId" /></span>
           <span
@@ -141,18 +180,50 @@ useKeys({
             :key="column.key"
             class="cell"
             role="gridcell"
-            :class="{ right: column.align === 'right', mono: column.mono, pinned: column.key === 'name', editable: column.field, editing: editing?.index === index && editing.column.key === column.key }"
+            :class="{
+              right: column.align === 'right',
+              mono: column.mono,
+              pinned: column.key === 'name',
+              editable: column.field,
+              editing: editing?.index === index && editing.column.key === column.key,
+            }"
             :title="column.text(row)"
             @dblclick="beginEdit(index, column)"
           >
             <template v-if="editing?.index === index && editing.column.key === column.key">
-              <category-picker v-if="column.field === 'catId'" :model-value="row.record.catId" @update:model-value="(catId) => commit(row, catId)" @keydown.esc="editing = undefined" />
-              <input v-else v-model="draft" class="editor" :aria-label="`${column.label} of ${row.name}`" @keydown.enter="commitAndMove(row, $event)" @keydown.tab="commitAndMove(row, $event)" @keydown.esc.stop="editing = undefined" @blur="commit(row, draft)" @click.stop @dblclick.stop />
+              <category-picker
+                v-if="column.field === 'catId'"
+                :model-value="row.record.catId"
+                @update:model-value="(catId) => commit(row, catId)"
+                @keydown.esc="editing = undefined"
+              />
+              <input
+                v-else
+                v-model="draft"
+                class="editor"
+                :aria-label="`${column.label} of ${row.name}`"
+                @keydown.enter="commitAndMove(row, $event)"
+                @keydown.tab="commitAndMove(row, $event)"
+                @keydown.esc.stop="editing = undefined"
+                @blur="commit(row, draft)"
+                @click.stop
+                @dblclick.stop
+              />
             </template>
             <template v-else-if="column.key === 'state'"><state-mark :state="row.state" /></template>
             <template v-else>
-              <span v-if="column.key === 'name' && row.issues.length > 0" class="issue" :title="row.issues.map((issue) => issue.message).join('\n')">▲<span class="visually-hidden">Read with a problem</span></span>
-              <span v-if="column.key === 'name' && row.copyCount > 1" class="copies" :title="`${row.copyCount} copies of this sound`">×{{ row.copyCount }}</span>{{ column.text(row) }}
+              <span
+                v-if="column.key === 'name' && row.issues.length > 0"
+                class="issue"
+                :title="row.issues.map((issue) => issue.message).join('\n')"
+                >▲<span class="visually-hidden">Read with a problem</span></span
+              >
+              <span
+                v-if="column.key === 'name' && row.copyCount > 1"
+                class="copies"
+                :title="`${row.copyCount} copies of this sound`"
+                >×{{ row.copyCount }}</span
+              >{{ column.text(row) }}
             </template>
           </span>
         </div>
@@ -161,7 +232,9 @@ useKeys({
     </div>
     <div class="foot soft" role="status">
       <span>{{ counted(list.total.value, 'sound') }}</span>
-      <strong v-if="list.selectedCount.value > 0">{{ list.everything.value ? 'All selected' : `${list.selectedCount.value.toLocaleString('en')} selected` }}</strong>
+      <strong v-if="list.selectedCount.value > 0">{{
+        list.everything.value ? 'All selected' : `${list.selectedCount.value.toLocaleString('en')} selected`
+      }}</strong>
       <span v-else>Click a row or press <kbd>↓</kbd> to hear it, double-click a field to edit it</span>
       <slot name="foot" />
     </div>

@@ -20,19 +20,30 @@ const card = ref<InstanceType<typeof SoundCard>>();
 
 const text = (value: unknown): string => (typeof value === 'string' ? value : '');
 // The address bar holds the whole state, so that a link shows a colleague the same list.
-const filter = computed(() => ({ q: text(route.query['q']), category: text(route.query['category']), catId: text(route.query['catId']) }));
-const list = useSoundList((query, signal) => call('listCatalogue', { query, signal }), filter, () => ({ kind: 'catalogue', filter: filter.value }));
+const filter = computed(() => ({
+  q: text(route.query['q']),
+  category: text(route.query['category']),
+  catId: text(route.query['catId']),
+}));
+const list = useSoundList(
+  (query, signal) => call('listCatalogue', { query, signal }),
+  filter,
+  () => ({ kind: 'catalogue', filter: filter.value }),
+);
 void list.restart();
 
 function choose(category: string, catId: string): void {
   const { category: _c, catId: _i, ...rest } = route.query;
-  void router.replace({ query: { ...rest, ...(category === '' ? {} : { category }), ...(catId === '' ? {} : { catId }) } });
+  void router.replace({
+    query: { ...rest, ...(category === '' ? {} : { category }), ...(catId === '' ? {} : { catId }) },
+  });
 }
 
 async function edit(change: RecordEdit, selection: Selection | undefined = list.selection.value): Promise<void> {
   if (!selection) return;
   const result = await showingErrors(() => call('editRecords', { body: { selection, edit: change } }));
-  if (result && result.changed > 1) tell(`${result.summary}: ${counted(result.changed, 'sound')} changed`, 'u takes it back.');
+  if (result && result.changed > 1)
+    tell(`${result.summary}: ${counted(result.changed, 'sound')} changed`, 'u takes it back.');
 }
 
 function editCell(copyIds: number[], set: Partial<SoundRecord>): void {
@@ -49,13 +60,26 @@ useKeys({ e: () => void card.value?.focusField() });
       <template #empty>
         <p v-if="list.loading.value" class="soft">Loading…</p>
         <template v-else-if="filter.q !== '' || filter.category !== '' || filter.catId !== ''">
-          <p>Nothing found{{ filter.q === '' ? '' : ` for “${filter.q}”` }}{{ filter.category || filter.catId ? ' in this category' : '' }}.</p>
+          <p>
+            Nothing found{{ filter.q === '' ? '' : ` for “${filter.q}”`
+            }}{{ filter.category || filter.catId ? ' in this category' : '' }}.
+          </p>
           <el-button @click="router.replace({ query: {} })">Show everything</el-button>
         </template>
-        <p v-else>The catalogue is empty. Bring sounds in at <router-link to="/intake">Intake</router-link>, then file the batch.</p>
+        <p v-else>
+          The catalogue is empty. Bring sounds in at <router-link to="/intake">Intake</router-link>, then file the
+          batch.
+        </p>
       </template>
     </sound-table>
-    <sound-card ref="card" :rows="list.selectedCount.value > 0 ? list.selectedRows.value : list.currentRow.value ? [list.currentRow.value] : []" :count="list.selectedCount.value || (list.currentRow.value ? 1 : 0)" @edit="(change) => edit(change)" />
+    <sound-card
+      ref="card"
+      :rows="
+        list.selectedCount.value > 0 ? list.selectedRows.value : list.currentRow.value ? [list.currentRow.value] : []
+      "
+      :count="list.selectedCount.value || (list.currentRow.value ? 1 : 0)"
+      @edit="(change) => edit(change)"
+    />
   </div>
 </template>
 

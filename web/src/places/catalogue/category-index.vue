@@ -25,7 +25,9 @@ const groups = computed(() => {
     group.members.push(entry);
     byCategory.set(entry.category, group);
   }
-  return [...byCategory.values()].sort((a, b) => Number(a.category === '') - Number(b.category === '') || a.category.localeCompare(b.category));
+  return [...byCategory.values()].sort(
+    (a, b) => Number(a.category === '') - Number(b.category === '') || a.category.localeCompare(b.category),
+  );
 });
 const total = computed(() => counts.value.reduce((sum, entry) => sum + entry.count, 0));
 
@@ -43,14 +45,38 @@ const isOpen = (category: string): boolean => props.filter.category === category
 <template>
   <nav class="index" aria-label="Categories">
     <h2>Categories</h2>
-    <button type="button" class="entry" :class="{ current: filter.category === '' && filter.catId === '' }" @click="emit('choose', '', '')"><span>Everything</span><span class="count">{{ total }}</span></button>
+    <button
+      type="button"
+      class="entry"
+      :class="{ current: filter.category === '' && filter.catId === '' }"
+      @click="emit('choose', '', '')"
+    >
+      <span>Everything</span><span class="count">{{ total }}</span>
+    </button>
     <template v-for="group in groups" :key="group.category">
-      <button v-if="group.category !== ''" type="button" class="entry" :class="{ current: isOpen(group.category) && filter.catId === '' }" :aria-expanded="isOpen(group.category)" @click="emit('choose', group.category, '')">
-        <span>{{ isOpen(group.category) ? '▾' : '▸' }} {{ group.category }}</span><span class="count">{{ group.count }}</span>
+      <button
+        v-if="group.category !== ''"
+        type="button"
+        class="entry"
+        :class="{ current: isOpen(group.category) && filter.catId === '' }"
+        :aria-expanded="isOpen(group.category)"
+        @click="emit('choose', group.category, '')"
+      >
+        <span>{{ isOpen(group.category) ? '▾' : '▸' }} {{ group.category }}</span
+        ><span class="count">{{ group.count }}</span>
       </button>
-      <p v-else class="entry soft"><span>No category yet</span><span class="count">{{ group.count }}</span></p>
+      <p v-else class="entry soft">
+        <span>No category yet</span><span class="count">{{ group.count }}</span>
+      </p>
       <template v-if="isOpen(group.category)">
-        <button v-for="member in group.members" :key="member.subCategory + member.catId" type="button" class="entry member" :class="{ current: filter.catId === member.catId }" @click="emit('choose', group.category, filter.catId === member.catId ? '' : member.catId)">
+        <button
+          v-for="member in group.members"
+          :key="member.subCategory + member.catId"
+          type="button"
+          class="entry member"
+          :class="{ current: filter.catId === member.catId }"
+          @click="emit('choose', group.category, filter.catId === member.catId ? '' : member.catId)"
+        >
           <span>{{ member.subCategory }}</span><span class="count">{{ member.count }}</span>
         </button>
       </template>

@@ -34,8 +34,16 @@ const suggestions = ref<InstanceType<typeof SuggestionList>>();
 const planned = ref<Selection>();
 
 const step = computed(() => (route.query['step'] as Step | undefined) ?? 'describe');
-const filter = computed(() => ({ q: typeof route.query['q'] === 'string' ? route.query['q'] : '', category: '', catId: '' }));
-const list = useSoundList((query, signal) => call('listBatchRows', { params: { id }, query, signal }), filter, () => ({ kind: 'batch', batchId: id, filter: filter.value }));
+const filter = computed(() => ({
+  q: typeof route.query['q'] === 'string' ? route.query['q'] : '',
+  category: '',
+  catId: '',
+}));
+const list = useSoundList(
+  (query, signal) => call('listBatchRows', { params: { id }, query, signal }),
+  filter,
+  () => ({ kind: 'batch', batchId: id, filter: filter.value }),
+);
 const reading = computed(() => live.running.find((job) => job.kind === 'index' && job.batchId === id));
 const whole = computed<Selection>(() => ({ kind: 'batch', batchId: id }));
 /** A plan is for the rows selected when it was asked for; for the whole batch when there was no selection. */
@@ -43,7 +51,10 @@ const planSelection = computed(() => planned.value ?? whole.value);
 
 async function load(): Promise<void> {
   await showingErrors(async () => {
-    [batch.value, unreadable.value] = await Promise.all([call('getBatch', { params: { id } }), call('listUnreadable', { params: { id } })]);
+    [batch.value, unreadable.value] = await Promise.all([
+      call('getBatch', { params: { id } }),
+      call('listUnreadable', { params: { id } }),
+    ]);
   });
 }
 void load();
@@ -59,7 +70,8 @@ function goTo(next: Step): void {
 async function edit(change: RecordEdit, selection = list.selection.value): Promise<boolean> {
   if (!selection) return false;
   const result = await showingErrors(() => call('editRecords', { body: { selection, edit: change } }));
-  if (result && result.changed > 1) tell(`${result.summary}: ${counted(result.changed, 'sound')} changed`, 'u takes it back.');
+  if (result && result.changed > 1)
+    tell(`${result.summary}: ${counted(result.changed, 'sound')} changed`, 'u takes it back.');
   return result !== undefined;
 }
 
@@ -77,7 +89,11 @@ async function accept(catId: string): Promise<void> {
 async function acceptAll(): Promise<void> {
   const selection = list.selectedCount.value > 1 ? (list.selection.value ?? whole.value) : whole.value;
   const result = await showingErrors(() => call('acceptSuggestions', { body: { selection, minimumScore: SURE } }));
-  if (result) tell(`${counted(result.changed, 'sound')} filled in`, 'Only empty CatIDs and FXNames were filled, and no CatID that is just a guess. u takes it back.');
+  if (result)
+    tell(
+      `${counted(result.changed, 'sound')} filled in`,
+      'Only empty CatIDs and FXNames were filled, and no CatID that is just a guess. u takes it back.',
+    );
 }
 
 async function fileBatch(): Promise<void> {
@@ -106,7 +122,8 @@ async function choose(copyId: number): Promise<void> {
 
 watch(step, () => card.value === undefined && list.clear());
 
-const acceptNumber = (index: number) => (): boolean => step.value === 'describe' && (suggestions.value?.accept(index) ?? false);
+const acceptNumber = (index: number) => (): boolean =>
+  step.value === 'describe' && (suggestions.value?.accept(index) ?? false);
 useKeys({
   Enter: () => (step.value === 'describe' ? acceptNumber(0)() : false),
   1: acceptNumber(0),
@@ -134,19 +151,60 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
         <h1>{{ batch.name }}</h1>
       </div>
       <nav class="steps" aria-label="Steps">
-        <button v-for="each in STEPS" :key="each.key" type="button" class="step" :class="{ current: step === each.key }" :aria-current="step === each.key ? 'step' : undefined" :title="each.hint" @click="goTo(each.key)">{{ each.label }}</button>
-        <el-popconfirm :title="`File ${counted(batch.counts.all, 'sound')} into the catalogue? Files stay where they are.`" width="280" confirm-button-text="File them" @confirm="fileBatch">
-          <template #reference><button type="button" class="step" :disabled="batch.counts.all === 0">{{ batch.filedAt ? '✓ Filed' : '4 File' }}</button></template>
+        <button
+          v-for="each in STEPS"
+          :key="each.key"
+          type="button"
+          class="step"
+          :class="{ current: step === each.key }"
+          :aria-current="step === each.key ? 'step' : undefined"
+          :title="each.hint"
+          @click="goTo(each.key)"
+        >
+          {{ each.label }}
+        </button>
+        <el-popconfirm
+          :title="`File ${counted(batch.counts.all, 'sound')} into the catalogue? Files stay where they are.`"
+          width="280"
+          confirm-button-text="File them"
+          @confirm="fileBatch"
+        >
+          <template #reference
+            ><button type="button" class="step" :disabled="batch.counts.all === 0">
+              {{ batch.filedAt ? '✓ Filed' : '4 File' }}
+            </button></template
+          >
         </el-popconfirm>
       </nav>
-      <button v-if="unreadable.length > 0" type="button" class="faults" :class="{ current: step === 'unreadable' }" @click="goTo('unreadable')">✕ {{ counted(unreadable.length, 'file') }} unreadable</button>
+      <button
+        v-if="unreadable.length > 0"
+        type="button"
+        class="faults"
+        :class="{ current: step === 'unreadable' }"
+        @click="goTo('unreadable')"
+      >
+        ✕ {{ counted(unreadable.length, 'file') }} unreadable
+      </button>
       <span class="spring" />
-      <span class="soft">{{ batch.counts.categorised }} of {{ batch.counts.all }} with a category, {{ batch.counts.named }} ready to name</span>
-      <el-button v-if="step === 'describe'" type="primary" :disabled="batch.counts.all === 0" @click="acceptAll">Suggest for {{ list.selectedCount.value > 1 ? counted(list.selectedCount.value, 'sound') : 'all' }}</el-button>
+      <span class="soft"
+        >{{ batch.counts.categorised }} of {{ batch.counts.all }} with a category, {{ batch.counts.named }} ready to
+        name</span
+      >
+      <el-button v-if="step === 'describe'" type="primary" :disabled="batch.counts.all === 0" @click="acceptAll"
+        >Suggest for {{ list.selectedCount.value > 1 ? counted(list.selectedCount.value, 'sound') : 'all' }}</el-button
+      >
     </header>
     <div v-if="reading" class="reading" role="status">
-      <span>Reading the folder: {{ (reading.done + reading.failed).toLocaleString('en') }} of {{ reading.total?.toLocaleString('en') ?? '…' }} files, {{ counted(reading.failed, 'unreadable', 'unreadable') }}</span>
-      <el-progress class="bar" :percentage="reading.total ? Math.round((100 * (reading.done + reading.failed)) / reading.total) : 0" :show-text="false" />
+      <span
+        >Reading the folder: {{ (reading.done + reading.failed).toLocaleString('en') }} of
+        {{ reading.total?.toLocaleString('en') ?? '…' }} files,
+        {{ counted(reading.failed, 'unreadable', 'unreadable') }}</span
+      >
+      <el-progress
+        class="bar"
+        :percentage="reading.total ? Math.round((100 * (reading.done + reading.failed)) / reading.total) : 0"
+        :show-text="false"
+      />
     </div>
 
     <div class="work">
@@ -157,26 +215,57 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
           <p v-else>No audio files in this folder.</p>
         </template>
       </sound-table>
-      <plan-view v-if="step === 'name' || step === 'write'" :key="step" :kind="step === 'name' ? 'rename' : 'write'" :batch-id="id" :selection="planSelection" :what="planned ? 'Selected rows' : 'Whole batch'" @edit-block="editBlock" @chosen="choose" />
+      <plan-view
+        v-if="step === 'name' || step === 'write'"
+        :key="step"
+        :kind="step === 'name' ? 'rename' : 'write'"
+        :batch-id="id"
+        :selection="planSelection"
+        :what="planned ? 'Selected rows' : 'Whole batch'"
+        @edit-block="editBlock"
+        @chosen="choose"
+      />
       <section v-if="step === 'unreadable'" class="unreadable">
         <h2>Files that could not be read</h2>
         <p class="soft">They are left exactly as they are. The rest of the folder was read.</p>
         <table class="plain">
           <thead>
-            <tr><th>File</th><th>What is wrong</th><th>What to do</th></tr>
+            <tr>
+              <th>File</th>
+              <th>What is wrong</th>
+              <th>What to do</th>
+            </tr>
           </thead>
           <tbody>
             <tr v-for="fault in unreadable" :key="fault.id">
-              <td><span class="mono">{{ fault.name || '(the folder)' }}</span><div class="soft">{{ fault.folder }}</div></td>
+              <td>
+                <span class="mono">{{ fault.name || '(the folder)' }}</span>
+                <div class="soft">{{ fault.folder }}</div>
+              </td>
               <td>{{ fault.message }}</td>
               <td>{{ fault.remedy }}</td>
             </tr>
           </tbody>
         </table>
       </section>
-      <sound-card ref="card" :rows="list.selectedCount.value > 0 ? list.selectedRows.value : list.currentRow.value ? [list.currentRow.value] : []" :count="list.selectedCount.value || (list.currentRow.value ? 1 : 0)" @edit="(change) => edit(change)">
-        <suggestion-list v-if="list.currentRow.value && list.selectedCount.value <= 1" ref="suggestions" :copy-id="list.currentRow.value.copyId" :cat-id="list.currentRow.value.record.catId" @accept="accept" />
-        <p v-if="step === 'name'" class="tip soft">The name is laid from {{ Object.values(BLOCK_LABELS).join(', ') }}.</p>
+      <sound-card
+        ref="card"
+        :rows="
+          list.selectedCount.value > 0 ? list.selectedRows.value : list.currentRow.value ? [list.currentRow.value] : []
+        "
+        :count="list.selectedCount.value || (list.currentRow.value ? 1 : 0)"
+        @edit="(change) => edit(change)"
+      >
+        <suggestion-list
+          v-if="list.currentRow.value && list.selectedCount.value <= 1"
+          ref="suggestions"
+          :copy-id="list.currentRow.value.copyId"
+          :cat-id="list.currentRow.value.record.catId"
+          @accept="accept"
+        />
+        <p v-if="step === 'name'" class="tip soft">
+          The name is laid from {{ Object.values(BLOCK_LABELS).join(', ') }}.
+        </p>
       </sound-card>
     </div>
   </div>

@@ -26,10 +26,16 @@ function choose(): void {
   <el-dialog v-model="shown" title="Choose a folder" width="560">
     <p class="mono path">{{ listing?.path || 'Allowed roots' }}</p>
     <ul class="folders">
-      <li v-if="listing && listing.parent !== null"><button type="button" @click="open(listing.parent ?? '')">↑ Up</button></li>
-      <li v-for="folder in listing?.folders" :key="folder.path"><button type="button" @click="open(folder.path)">{{ folder.name }}</button></li>
+      <li v-if="listing && listing.parent !== null">
+        <button type="button" @click="open(listing.parent ?? '')">↑ Up</button>
+      </li>
+      <li v-for="folder in listing?.folders" :key="folder.path">
+        <button type="button" @click="open(folder.path)">{{ folder.name }}</button>
+      </li>
     </ul>
-    <p v-if="listing?.folders.length === 0" class="soft">{{ listing.path === '' ? 'No root is allowed. Start Flagstone with --root DIR.' : 'No folders in here.' }}</p>
+    <p v-if="listing?.folders.length === 0" class="soft">
+      {{ listing.path === '' ? 'No root is allowed. Start Flagstone with --root DIR.' : 'No folders in here.' }}
+    </p>
     <template #footer>
       <el-button @click="shown = false">Cancel</el-button>
       <el-button type="primary" :disabled="!listing?.path" @click="choose">Choose this folder</el-button>

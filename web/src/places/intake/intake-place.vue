@@ -27,7 +27,9 @@ async function load(): Promise<void> {
 async function begin(): Promise<void> {
   starting.value = true;
   await showingErrors(async () => {
-    const { batch } = await call('startIntake', { body: { path: path.value, ...(name.value.trim() === '' ? {} : { batchName: name.value.trim() }) } });
+    const { batch } = await call('startIntake', {
+      body: { path: path.value, ...(name.value.trim() === '' ? {} : { batchName: name.value.trim() }) },
+    });
     await router.push(`/intake/${batch.id}`);
   });
   starting.value = false;
@@ -45,39 +47,101 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
   <div class="intake">
     <section class="panel add">
       <h1>Bring sounds in</h1>
-      <p class="soft">Name a folder of a drive. Its files stay where they are; Flagstone reads their headers and lists what they say.</p>
+      <p class="soft">
+        Name a folder of a drive. Its files stay where they are; Flagstone reads their headers and lists what they say.
+      </p>
       <form class="form" @submit.prevent="begin">
-        <el-input v-model="path" class="path mono" placeholder="/path/of/a/folder on the server" aria-label="Path of the folder">
+        <el-input
+          v-model="path"
+          class="path mono"
+          placeholder="/path/of/a/folder on the server"
+          aria-label="Path of the folder"
+        >
           <template #append><el-button @click="picking = true">Browse</el-button></template>
         </el-input>
-        <el-input v-model="name" class="name" placeholder="Name of the batch (else the folder’s)" aria-label="Name of the batch" />
-        <el-button type="primary" native-type="submit" :loading="starting" :disabled="path.trim() === ''">Read the folder</el-button>
+        <el-input
+          v-model="name"
+          class="name"
+          placeholder="Name of the batch (else the folder’s)"
+          aria-label="Name of the batch"
+        />
+        <el-button type="primary" native-type="submit" :loading="starting" :disabled="path.trim() === ''"
+          >Read the folder</el-button
+        >
       </form>
       <div class="drives">
-        <button v-for="drive in drives" :key="drive.id" type="button" class="drive" :disabled="drive.state === 'away'" @click="path = drive.rootPath">
+        <button
+          v-for="drive in drives"
+          :key="drive.id"
+          type="button"
+          class="drive"
+          :disabled="drive.state === 'away'"
+          @click="path = drive.rootPath"
+        >
           <strong>{{ drive.name }}</strong>
-          <span class="soft">{{ drive.state === 'away' ? '□ Away' : drive.copies > 0 ? `■ ${counted(drive.copies, 'file')} known` : '○ Nothing read yet' }}</span>
+          <span class="soft">{{
+            drive.state === 'away'
+              ? '□ Away'
+              : drive.copies > 0
+                ? `■ ${counted(drive.copies, 'file')} known`
+                : '○ Nothing read yet'
+          }}</span>
         </button>
       </div>
     </section>
 
     <section class="panel list">
       <h2>Batches</h2>
-      <p v-if="batches.length === 0" class="soft none">No batch yet. Choose a drive above and read it: the batch that it makes stays here until you file it.</p>
+      <p v-if="batches.length === 0" class="soft none">
+        No batch yet. Choose a drive above and read it: the batch that it makes stays here until you file it.
+      </p>
       <div v-else class="plain-scroll">
         <table class="plain">
           <thead>
-            <tr><th>Batch</th><th class="number">Files</th><th>With a category</th><th>Ready to name</th><th>Remarks</th><th>State</th><th>Begun</th></tr>
+            <tr>
+              <th>Batch</th>
+              <th class="number">Files</th>
+              <th>With a category</th>
+              <th>Ready to name</th>
+              <th>Remarks</th>
+              <th>State</th>
+              <th>Begun</th>
+            </tr>
           </thead>
           <tbody>
             <tr v-for="batch in batches" :key="batch.id" class="batch">
-              <td><router-link :to="`/intake/${batch.id}`"><strong>{{ batch.name }}</strong></router-link><div class="soft">{{ batch.driveName }} / {{ batch.folder || 'whole drive' }}</div></td>
+              <td>
+                <router-link :to="`/intake/${batch.id}`"
+                  ><strong>{{ batch.name }}</strong></router-link
+                >
+                <div class="soft">{{ batch.driveName }} / {{ batch.folder || 'whole drive' }}</div>
+              </td>
               <td class="number">{{ batch.counts.all }}</td>
-              <td><el-progress :percentage="share(batch.counts.categorised, batch)" :aria-label="`${batch.counts.categorised} with a category`" /></td>
-              <td><el-progress :percentage="share(batch.counts.named, batch)" :aria-label="`${batch.counts.named} ready to name`" /></td>
-              <td><div v-if="batch.counts.unreadable > 0">✕ {{ batch.counts.unreadable }} unreadable</div><div v-if="batch.counts.behind > 0">◣ {{ batch.counts.behind }} behind</div></td>
-              <td><el-tag :type="batch.filedAt ? 'success' : 'warning'" effect="plain">{{ batch.filedAt ? '✓ Filed' : '○ Open' }}</el-tag></td>
-              <td>{{ formatWhen(batch.createdAt) }}<div class="soft">{{ batch.createdBy }}</div></td>
+              <td>
+                <el-progress
+                  :percentage="share(batch.counts.categorised, batch)"
+                  :aria-label="`${batch.counts.categorised} with a category`"
+                />
+              </td>
+              <td>
+                <el-progress
+                  :percentage="share(batch.counts.named, batch)"
+                  :aria-label="`${batch.counts.named} ready to name`"
+                />
+              </td>
+              <td>
+                <div v-if="batch.counts.unreadable > 0">✕ {{ batch.counts.unreadable }} unreadable</div>
+                <div v-if="batch.counts.behind > 0">◣ {{ batch.counts.behind }} behind</div>
+              </td>
+              <td>
+                <el-tag :type="batch.filedAt ? 'success' : 'warning'" effect="plain">{{
+                  batch.filedAt ? '✓ Filed' : '○ Open'
+                }}</el-tag>
+              </td>
+              <td>
+                {{ formatWhen(batch.createdAt) }}
+                <div class="soft">{{ batch.createdBy }}</div>
+              </td>
             </tr>
           </tbody>
         </table>

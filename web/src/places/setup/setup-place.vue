@@ -27,14 +27,27 @@ const STATES: Record<Drive['state'], string> = { here: '■ Here', away: '□ Aw
     <h1>Setup</h1>
     <el-tabs class="tabs">
       <el-tab-pane label="Drives">
-        <p class="soft">A drive becomes known when a folder on it is read in Intake. Allowed roots at this start: <span class="mono">{{ roots.join(', ') || 'none' }}</span>. Start with <span class="mono">--root DIR</span> to allow more.</p>
+        <p class="soft">
+          A drive becomes known when a folder on it is read in Intake. Allowed roots at this start:
+          <span class="mono">{{ roots.join(', ') || 'none' }}</span>. Start with <span class="mono">--root DIR</span> to
+          allow more.
+        </p>
         <table class="plain">
           <thead>
-            <tr><th>Drive</th><th>State</th><th>Path</th><th class="number">Files</th><th class="number">Size</th><th>Last read</th></tr>
+            <tr>
+              <th>Drive</th>
+              <th>State</th>
+              <th>Path</th>
+              <th class="number">Files</th>
+              <th class="number">Size</th>
+              <th>Last read</th>
+            </tr>
           </thead>
           <tbody>
             <tr v-for="drive in drives" :key="drive.id">
-              <td><strong>{{ drive.name }}</strong></td>
+              <td>
+                <strong>{{ drive.name }}</strong>
+              </td>
               <td>{{ STATES[drive.state] }}</td>
               <td class="mono">{{ drive.rootPath }}</td>
               <td class="number">{{ drive.copies }}</td>
@@ -45,12 +58,26 @@ const STATES: Record<Drive['state'], string> = { here: '■ Here', away: '□ Aw
         </table>
       </el-tab-pane>
       <el-tab-pane label="Category list">
-        <p class="soft">Source: {{ categories.list.source }}. {{ categories.list.categories.length }} categories, written from memory of the published list and not yet held against it.</p>
-        <el-input v-model="typed" class="search" clearable placeholder="Search: CatID, name or word" aria-label="Search the category list" />
+        <p class="soft">
+          Source: {{ categories.list.source }}. {{ categories.list.categories.length }} categories, written from memory
+          of the published list and not yet held against it.
+        </p>
+        <el-input
+          v-model="typed"
+          class="search"
+          clearable
+          placeholder="Search: CatID, name or word"
+          aria-label="Search the category list"
+        />
         <div class="plain-scroll found">
           <table class="plain">
             <thead>
-              <tr><th>CatID</th><th>Category</th><th>SubCategory</th><th>Meaning</th></tr>
+              <tr>
+                <th>CatID</th>
+                <th>Category</th>
+                <th>SubCategory</th>
+                <th>Meaning</th>
+              </tr>
             </thead>
             <tbody>
               <tr v-for="category in found" :key="category.catId">

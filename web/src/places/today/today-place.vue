@@ -26,20 +26,40 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
 <template>
   <div v-if="overview" class="today">
     <section class="tiles" aria-label="The collection in numbers">
-      <router-link to="/catalogue" class="tile"><strong>{{ overview.counts.filed.toLocaleString('en') }}</strong> {{ overview.counts.filed === 1 ? 'sound' : 'sounds' }} in the catalogue</router-link>
-      <router-link to="/intake" class="tile"><strong>{{ (overview.counts.sounds - overview.counts.filed).toLocaleString('en') }}</strong> in preparation</router-link>
-      <div class="tile"><strong>{{ overview.counts.copies.toLocaleString('en') }}</strong> files on the drives</div>
-      <div class="tile" :class="{ attention: overview.counts.behind > 0 }"><strong>{{ overview.counts.behind.toLocaleString('en') }}</strong> files behind their record</div>
-      <div class="tile" :class="{ attention: overview.counts.unreadable > 0 }"><strong>{{ overview.counts.unreadable.toLocaleString('en') }}</strong> unreadable files</div>
+      <router-link to="/catalogue" class="tile"
+        ><strong>{{ overview.counts.filed.toLocaleString('en') }}</strong>
+        {{ overview.counts.filed === 1 ? 'sound' : 'sounds' }} in the catalogue</router-link
+      >
+      <router-link to="/intake" class="tile"
+        ><strong>{{ (overview.counts.sounds - overview.counts.filed).toLocaleString('en') }}</strong> in
+        preparation</router-link
+      >
+      <div class="tile">
+        <strong>{{ overview.counts.copies.toLocaleString('en') }}</strong> files on the drives
+      </div>
+      <div class="tile" :class="{ attention: overview.counts.behind > 0 }">
+        <strong>{{ overview.counts.behind.toLocaleString('en') }}</strong> files behind their record
+      </div>
+      <div class="tile" :class="{ attention: overview.counts.unreadable > 0 }">
+        <strong>{{ overview.counts.unreadable.toLocaleString('en') }}</strong> unreadable files
+      </div>
     </section>
     <div class="columns">
       <section class="panel">
         <h2>Batches in preparation</h2>
-        <p v-if="open.length === 0" class="soft">{{ overview.counts.sounds === 0 ? 'Nothing here yet. ' : 'All batches are filed. ' }}<router-link to="/intake">Bring sounds in</router-link>: choose one of the drives and read it.</p>
+        <p v-if="open.length === 0" class="soft">
+          {{ overview.counts.sounds === 0 ? 'Nothing here yet. ' : 'All batches are filed. '
+          }}<router-link to="/intake">Bring sounds in</router-link>: choose one of the drives and read it.
+        </p>
         <ul>
           <li v-for="batch in open" :key="batch.id">
-            <router-link :to="`/intake/${batch.id}`"><strong>{{ batch.name }}</strong></router-link>
-            <span>{{ counted(batch.counts.all, 'file') }}, {{ batch.counts.all - batch.counts.categorised }} without a category</span>
+            <router-link :to="`/intake/${batch.id}`"
+              ><strong>{{ batch.name }}</strong></router-link
+            >
+            <span
+              >{{ counted(batch.counts.all, 'file') }}, {{ batch.counts.all - batch.counts.categorised }} without a
+              category</span
+            >
             <span class="soft">{{ batch.createdBy }}, {{ formatWhen(batch.createdAt) }}</span>
           </li>
         </ul>

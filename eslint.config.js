@@ -1,0 +1,67 @@
+import js from '@eslint/js';
+import prettier from 'eslint-config-prettier';
+import vue from 'eslint-plugin-vue';
+import tseslint from 'typescript-eslint';
+import vueParser from 'vue-eslint-parser';
+
+/** What a folder may not import: the walls of the house (docs/architecture.md). Tests may use the demo's generator. */
+const wall = (folder, forbidden) => ({
+  files: [`${folder}/src/**/*.{ts,vue}`],
+  ignores: ['**/*.test.ts'],
+  rules: {
+    'no-restricted-imports': [
+      'error',
+      { patterns: forbidden.map((pattern) => ({ group: [pattern], message: `${folder} may not import ${pattern}.` })) },
+    ],
+  },
+});
+
+export default tseslint.config(
+  { ignores: ['**/dist/', 'node_modules/', 'coverage/', 'server/migrations/'] },
+  js.configs.recommended,
+  ...tseslint.configs.recommendedTypeChecked,
+  ...vue.configs['flat/recommended'],
+  {
+    languageOptions: {
+      parser: vueParser,
+      parserOptions: {
+        parser: tseslint.parser,
+        project: ['./tsconfig.json', './web/tsconfig.json', './tests/browser/tsconfig.json'],
+        tsconfigRootDir: import.meta.dirname,
+        extraFileExtensions: ['.vue'],
+      },
+    },
+    rules: {
+      '@typescript-eslint/no-unused-vars': [
+        'error',
+        { argsIgnorePattern: '^_', varsIgnorePattern: '^_', destructuredArrayIgnorePattern: '^_' },
+      ],
+      '@typescript-eslint/consistent-type-imports': 'error',
+      // A number or a list in a message is meant.
+      '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true, allowArray: false }],
+      // TypeScript itself reports names that are not defined.
+      'no-undef': 'off',
+      'vue/multi-word-component-names': ['error', { ignores: ['app'] }],
+      eqeqeq: 'error',
+    },
+  },
+  // ESLint cannot see the types of .vue files; vue-tsc can, and checks these.
+  {
+    files: ['web/**'],
+    rules: {
+      '@typescript-eslint/no-unsafe-assignment': 'off',
+      '@typescript-eslint/no-unsafe-argument': 'off',
+      '@typescript-eslint/no-unsafe-call': 'off',
+      '@typescript-eslint/no-unsafe-member-access': 'off',
+      '@typescript-eslint/no-unsafe-return': 'off',
+    },
+  },
+  // Asserting by expect().rejects and mocks of call signatures give false alarms in tests.
+  { files: ['**/*.test.ts'], rules: { '@typescript-eslint/require-await': 'off' } },
+  wall('core', ['node:*', '@flagstone/*', 'vue', 'express', 'drizzle-orm*']),
+  wall('contract', ['node:*', '@flagstone/server*', '@flagstone/web*', '@flagstone/demo*', 'vue']),
+  wall('server', ['@flagstone/web*', '@flagstone/demo*', '@flagstone/tests*', 'vue']),
+  wall('web', ['node:*', '@flagstone/server*', '@flagstone/demo*', '@flagstone/tests*']),
+  { files: ['**/*.js', '**/*.mjs'], ...tseslint.configs.disableTypeChecked },
+  prettier,
+);

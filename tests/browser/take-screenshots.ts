@@ -1,0 +1,84 @@
+import { fileURLToPath } from 'node:url';
+import path from 'node:path';
+import { openBrowser } from './open-browser.ts';
+
+/**
+ * Takes the pictures of docs/screenshots from a running Flagstone with the demo: `npx tsx tests/browser/take-screenshots.ts http://127.0.0.1:4780`.
+ * Reads the drive “Mill Race” into a batch first when there is none, describes and files it.
+ */
+const FOLDER = fileURLToPath(new URL('../../docs/screenshots', import.meta.url));
+const base = process.argv[2] ?? 'http://127.0.0.1:4780';
+const { page, close } = await openBrowser();
+page.setDefaultTimeout(20_000);
+page.on('pageerror', (error) => process.stderr.write(`page error: ${String(error)}\n`));
+
+const shows = (words: string) => page.waitForFunction((wanted) => document.body.innerText.includes(wanted), {}, words);
+const press = async (label: string): Promise<void> =>
+  page.locator(`::-p-aria([name="${label}"][role="button"])`).click();
+/** Waits until nothing loads and all notices are gone, then takes the picture. */
+const shot = async (name: string): Promise<void> => {
+  await page.waitForNetworkIdle({ idleTime: 600, concurrency: 2 });
+  await page.waitForFunction(() => document.querySelector('.el-notification') === null);
+  await page.screenshot({ path: path.join(FOLDER, `${name}.png`) });
+};
+
+await page.goto(`${base}/intake`);
+await page.waitForSelector('.drive');
+const batches = await page.$$('.batch a');
+if (batches.length === 0) {
+  await page.locator('.drive ::-p-text(Mill Race)').click();
+  await press('Read the folder');
+  await shows('121 sounds');
+  await page.waitForFunction(() => !document.body.innerText.includes('Reading the folder'));
+  await press('Suggest for all');
+  await shows('sounds filled in');
+  await page.locator('[role="grid"]').click({ offset: { x: 300, y: 200 } });
+  await page.keyboard.down('Control');
+  await page.keyboard.press('a');
+  await page.keyboard.up('Control');
+  for (const [field, value] of [
+    ['creatorId', 'ORV'],
+    ['sourceId', 'CLAY'],
+  ]) {
+    await page.locator(`[data-field="${field}"] input`).click();
+    await page.keyboard.type(value ?? '');
+    await page.keyboard.press('Tab');
+  }
+  await shows('SourceID: ');
+} else {
+  await page.goto(`${base}/intake/1`);
+}
+await page.goto(`${base}/intake`);
+await shot('intake');
+await page.goto(`${base}/intake/1`);
+await shows('121 sounds');
+for (let row = 0; row < 9; row += 1) await page.keyboard.press('ArrowDown');
+await page.waitForFunction(() => document.querySelectorAll('.suggestion').length > 0);
+await shot('describe');
+await page.keyboard.press('r');
+await page.waitForFunction(() => document.querySelectorAll('.plan .block').length > 20);
+await page.locator('.plan .item').click();
+await shot('name');
+await page.keyboard.press('w');
+await page.waitForFunction(() => document.querySelectorAll('.plan .item').length > 3);
+await shot('write');
+await page.locator('::-p-text(2 files unreadable)').click();
+await shot('unreadable');
+await page.goto(`${base}/catalogue`);
+if (await page.$('.empty')) {
+  await page.goto(`${base}/intake/1`);
+  await page.locator('::-p-text(4 File)').click();
+  await press('File them');
+  await page.waitForFunction(() => location.pathname === '/catalogue');
+}
+await shows('121 sounds');
+await page.locator('.index ::-p-text(CERAMICS)').click();
+await page.waitForFunction(() => location.search.includes('CERAMICS'));
+await page.keyboard.press('ArrowDown');
+await page.keyboard.press('ArrowDown');
+await shot('catalogue');
+await page.goto(`${base}/today`);
+await shot('today');
+await page.goto(`${base}/setup`);
+await shot('setup');
+await close();

@@ -1,0 +1,150 @@
+import { mkdir, mkdtemp, symlink, writeFile } from 'node:fs/promises';
+import os from 'node:os';
+import path from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { TestApplication, toneBytes } from './test-application.ts';
+
+let app: TestApplication;
+beforeAll(async () => {
+  app = await TestApplication.open();
+});
+afterAll(() => app.close());
+
+const rowsOf = async (batchId: number) =>
+  (await app.call('listBatchRows', { params: { id: batchId }, query: { sort: 'folder' } })).rows;
+
+describe('reading a folder', () => {
+  it('lists every file with its facts, what it carries and what its UCS name says', async () => {
+    await app.put('a/plain tone.wav', { seed: 1 });
+    await app.put('a/b/CERMBrk_Vase Shatters_ORV_CLAY.wav', { seed: 2, tags: { info: { ICMT: 'breaks' } } });
+    const { batchId, job } = await app.intake('a');
+    expect(job).toMatchObject({
+      state: 'done',
+      total: 2,
+      done: 2,
+      failed: 0,
+      result: { new: 2, same: 0, unreadable: 0 },
+    });
+    const [first, second] = await rowsOf(batchId);
+    expect(first).toMatchObject({
+      name: 'CERMBrk_Vase Shatters_ORV_CLAY.wav',
+      folder: 'a/b',
+      state: 'behind',
+      record: {
+        catId: 'CERMBrk',
+        category: 'CERAMICS',
+        fxName: 'Vase Shatters',
+        creatorId: 'ORV',
+        description: 'breaks',
+      },
+    });
+    expect(second).toMatchObject({
+      name: 'plain tone.wav',
+      state: 'inStep',
+      facts: { sampleRateHz: 48000, bitDepth: 16, channels: 1, frames: 2400, durationSeconds: 0.05 },
+    });
+  });
+
+  it('reads nothing again that is the same, and knows a copy by its audio whatever its name and tags', async () => {
+    await app.put('c/original.wav', { seed: 3 });
+    const first = await app.intake('c');
+    expect((await app.intake('c')).job.result).toMatchObject({ new: 0, same: 1 });
+    await app.put('c/another name.wav', { seed: 3, tags: { info: { INAM: 'tagged' } } });
+    const again = await app.intake('c');
+    expect(again.job.result).toMatchObject({ new: 0, same: 1, alreadyHeld: 1 });
+    const rows = await rowsOf(again.batchId);
+    expect(new Set(rows.map((row) => row.soundId)).size).toBe(1);
+    expect(rows.map((row) => row.copyCount)).toEqual([2, 2]);
+    expect(first.batchId).not.toBe(again.batchId);
+  });
+
+  it('tells a file that was changed outside and one that is gone', async () => {
+    await app.put('d/changes.wav', { seed: 4, tags: { info: { INAM: 'before' } } });
+    const gone = await app.put('d/goes.wav', { seed: 5 });
+    await app.intake('d');
+    await app.put('d/changes.wav', { seed: 4, tags: { info: { INAM: 'after' } } });
+    await (await import('node:fs/promises')).unlink(gone);
+    const { batchId, job } = await app.intake('d');
+    expect(job.result).toMatchObject({ changedOutside: 1, gone: 1 });
+    expect(await rowsOf(batchId)).toMatchObject([
+      { name: 'changes.wav', state: 'ahead', record: { fxName: 'before' } },
+    ]);
+  });
+});
+
+describe('bad input in a folder', () => {
+  it('lists every file that cannot be read with its reason and what to do; the rest goes on', async () => {
+    const lying = toneBytes(6).slice();
+    new DataView(lying.buffer).setUint32(40, 4_000_000_000, true);
+    await app.put('bad/zero.wav', { bytes: new Uint8Array(0) });
+    await app.put('bad/truncated.wav', { bytes: toneBytes(7).subarray(0, 40) });
+    await app.put('bad/text.wav', { bytes: new TextEncoder().encode('no audio at all, only words') });
+    await app.put('bad/lying.wav', { bytes: lying });
+    await app.put('bad/good.wav', { seed: 8 });
+    await app.put(`bad/${'n'.repeat(251)}.wav`, { seed: 9 });
+    await app.put('bad/.hidden.wav', { seed: 10 });
+    await app.put('bad/notes.txt', { bytes: new Uint8Array(3) });
+    await writeFile(
+      Buffer.concat([Buffer.from(`${app.drive}/bad/caf`), Buffer.from([0xe9]), Buffer.from('.wav')]),
+      toneBytes(11),
+    );
+    const outside = await mkdtemp(path.join(os.tmpdir(), 'outside-'));
+    await writeFile(path.join(outside, 'secret.wav'), toneBytes(12));
+    await symlink(path.join(outside, 'secret.wav'), path.join(app.drive, 'bad', 'link.wav'));
+    await symlink(path.join(app.drive, 'bad'), path.join(app.drive, 'bad', 'loop'));
+
+    const { batchId, job } = await app.intake('bad');
+    expect(job).toMatchObject({ state: 'done', done: 3, failed: 5 });
+    const unreadable = await app.call('listUnreadable', { params: { id: batchId } });
+    expect(Object.fromEntries(unreadable.map((file) => [file.name, file.code]))).toEqual({
+      'zero.wav': 'FILE_EMPTY',
+      'truncated.wav': 'FORMAT_DAMAGED',
+      'text.wav': 'FORMAT_UNKNOWN',
+      'café.wav': 'NAME_NOT_UTF8',
+      'link.wav': 'SYMLINK_OUTSIDE',
+    });
+    for (const file of unreadable) expect(file.remedy.length).toBeGreaterThan(10);
+    const lies = (await rowsOf(batchId)).find((row) => row.name === 'lying.wav');
+    expect(lies?.issues[0]?.message).toBe('Chunk “data” claims 4000000000 bytes, 4800 are there.');
+  });
+
+  it('tells a folder that the account may not read', async () => {
+    await app.put('closed/inside.wav', { seed: 13 });
+    await mkdir(path.join(app.drive, 'closed', 'no entry'), { mode: 0o000 });
+    // Root may read everything, so this part of the test runs as an account that may not.
+    const isRoot = process.geteuid?.() === 0;
+    if (isRoot) await (await import('node:fs/promises')).chmod(app.drive, 0o755);
+    if (isRoot) process.seteuid?.(65534);
+    const { walk } = await import('@flagstone/server/drives/walk');
+    const entries = [];
+    try {
+      for await (const entry of walk(app.drive, 'closed')) entries.push(entry);
+    } finally {
+      if (isRoot) process.seteuid?.(0);
+    }
+    expect(entries).toMatchObject([
+      { kind: 'file', name: 'inside.wav' },
+      { kind: 'fault', folder: 'closed/no entry', error: { code: 'PATH_NOT_READABLE' } },
+    ]);
+  });
+
+  it.each([
+    ['a path outside the roots', '/etc', 403, 'PATH_OUTSIDE_ROOTS'],
+    ['a path that climbs', '../../etc', 403, 'PATH_OUTSIDE_ROOTS'],
+    ['a path that does not exist', 'nowhere', 404, 'PATH_NOT_FOUND'],
+    ['a file', 'a/plain tone.wav', 422, 'PATH_NOT_A_FOLDER'],
+  ])('refuses %s', async (_, given, status, code) => {
+    const answer = await app.send('startIntake', {
+      body: { path: path.isAbsolute(given) ? given : `${app.drive}/${given}` },
+    });
+    expect(answer.status).toBe(status);
+    expect(answer.body).toMatchObject({ code });
+  });
+
+  it('refuses a link that leads out of the roots', async () => {
+    await symlink(os.tmpdir(), path.join(app.drive, 'way out'));
+    expect((await app.send('startIntake', { body: { path: path.join(app.drive, 'way out') } })).body).toMatchObject({
+      code: 'PATH_OUTSIDE_ROOTS',
+    });
+  });
+});

@@ -1,0 +1,137 @@
+import { mkdir, mkdtemp, rm, writeFile } from 'node:fs/promises';
+import os from 'node:os';
+import path from 'node:path';
+import { jest } from '@jest/globals';
+import type { Api } from '@flagstone/contract/api';
+import { api } from '@flagstone/contract/api';
+import type { Endpoint } from '@flagstone/contract/endpoint';
+import type { Job } from '@flagstone/contract/jobs';
+import { wavBytes, type WavTags } from '@flagstone/demo/wav-file';
+import { openApplication, type Application } from '@flagstone/server/application';
+import { httpServer } from '@flagstone/server/http-server';
+import pg from 'pg';
+import pino from 'pino';
+import request from 'supertest';
+
+jest.setTimeout(30_000);
+
+type ResponseOf<E> = E extends Endpoint<infer _P, infer _Q, infer _B, infer Response> ? Response : never;
+interface Options {
+  params?: Record<string, unknown>;
+  query?: Record<string, unknown>;
+  body?: unknown;
+  person?: number;
+}
+
+/** An application on a database and a drive of its own, spoken to over HTTP as the browser does. */
+export class TestApplication {
+  readonly drive: string;
+  private readonly databaseAddress: string;
+  private application: Application;
+
+  private constructor(drive: string, databaseAddress: string, application: Application) {
+    this.drive = drive;
+    this.databaseAddress = databaseAddress;
+    this.application = application;
+  }
+
+  static async open(): Promise<TestApplication> {
+    const server = process.env['FLAGSTONE_TEST_DATABASE'] ?? '';
+    const name = `test_${path
+      .basename(await mkdtemp(path.join(os.tmpdir(), 'fs-')))
+      .replace(/\W/g, '_')
+      .toLowerCase()}_${process.pid}`;
+    const admin = new pg.Client(server);
+    await admin.connect();
+    await admin.query(`create database ${name}`);
+    await admin.end();
+    const address = server.replace(/\/[^/]+$/, `/${name}`);
+    const drive = await mkdtemp(path.join(os.tmpdir(), 'flagstone-drive-'));
+    return new TestApplication(drive, address, await openApplication(address, [drive], quiet()));
+  }
+
+  get context() {
+    return this.application.context;
+  }
+
+  get http() {
+    return request(httpServer(this.application.context));
+  }
+
+  /** Closes and opens again on the same database, as a restart does. */
+  async restart(): Promise<void> {
+    await this.application.close();
+    this.application = await openApplication(this.databaseAddress, [this.drive], quiet());
+  }
+
+  async close(): Promise<void> {
+    await this.application.close();
+    await rm(this.drive, { recursive: true, force: true });
+  }
+
+  /** Calls an endpoint and returns status and body. */
+  async send<Name extends keyof Api>(name: Name, { params = {}, query = {}, body, person = 1 }: Options = {}) {
+    const endpoint = api[name];
+    const address = `/api${endpoint.path.replace(/:(\w+)/g, (_, key: string) => String(params[key]))}`;
+    const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'patch';
+    const sent = this.http[method](address)
+      .set('Host', '127.0.0.1')
+      .set('X-Flagstone-Person', String(person))
+      .query(query);
+    return body === undefined ? sent : sent.send(body as object);
+  }
+
+  /** Calls an endpoint that has to succeed; the answer is parsed by the contract. */
+  async call<Name extends keyof Api>(name: Name, options: Options = {}): Promise<ResponseOf<Api[Name]>> {
+    const answer = await this.send(name, options);
+    if (answer.status !== 200) throw new Error(`${name}: ${answer.status} ${JSON.stringify(answer.body)}`);
+    return (api[name].response as unknown as { parse: (value: unknown) => ResponseOf<Api[Name]> }).parse(answer.body);
+  }
+
+  /** Waits, by live events, until a job has ended. */
+  async ended(job: Job): Promise<Job> {
+    return new Promise((resolve, reject) => {
+      const stop = this.context.live.subscribe((event) => event.type === 'job' && check(event.job));
+      const check = (now: Job): void => {
+        if (now.id !== job.id || now.state === 'waiting' || now.state === 'running') return;
+        stop();
+        resolve(now);
+      };
+      this.call('listJobs').then((jobs) => jobs.forEach(check), reject);
+    });
+  }
+
+  /** Puts a made file onto the drive. */
+  async put(relative: string, options: { seed?: number; tags?: WavTags; bytes?: Uint8Array } = {}): Promise<string> {
+    const full = path.join(this.drive, relative);
+    await mkdir(path.dirname(full), { recursive: true });
+    await writeFile(full, options.bytes ?? toneBytes(options.seed ?? relative.length, options.tags));
+    return full;
+  }
+
+  /** Reads a folder of the drive into a batch and waits for it. */
+  async intake(folder = ''): Promise<{ batchId: number; job: Job }> {
+    const { batch, job } = await this.call('startIntake', { body: { path: path.join(this.drive, folder) } });
+    return { batchId: batch.id, job: await this.ended(job) };
+  }
+
+  /** Makes a plan, runs it and waits; returns its id and how the job ended. */
+  async planAndRun(kind: 'rename' | 'write', batchId: number): Promise<{ planId: number; job: Job }> {
+    const plan = await this.call('makePlan', { body: { kind, selection: { kind: 'batch', batchId } } });
+    return {
+      planId: plan.id,
+      job: await this.ended(await this.call('runPlan', { params: { id: plan.id }, body: {} })),
+    };
+  }
+}
+
+function quiet() {
+  return pino({ level: process.env['FLAGSTONE_LOG'] ?? 'silent' }, pino.destination(2));
+}
+
+/** A short tone; other seeds are other sounds. */
+export function toneBytes(seed: number, tags: WavTags = {}): Uint8Array {
+  const signal = Float32Array.from({ length: 2400 }, (_, index) => Math.sin(index / (3 + (seed % 97) / 10)) * 0.5);
+  signal[0] = (seed % 1000) / 1000;
+  return wavBytes([signal], { rate: 48000, bits: 16 }, tags);
+}

@@ -1,0 +1,40 @@
+<script setup lang="ts">
+import { ElInput } from 'element-plus';
+import { ref, watch } from 'vue';
+
+/** A text of the card: what is typed is a draft until the field is left or Enter is pressed; Escape takes it back. */
+const props = defineProps<{ value: string; label: string; multiline?: boolean; placeholder?: string }>();
+const emit = defineEmits<{ save: [value: string] }>();
+
+const draft = ref(props.value);
+watch(
+  () => props.value,
+  (value) => (draft.value = value),
+);
+
+let cancelling = false;
+
+/** Leaving the field makes the browser tell of a change; while cancelling it is none. */
+function cancel(event: Event): void {
+  cancelling = true;
+  if (event.target instanceof HTMLElement) event.target.blur();
+  cancelling = false;
+  draft.value = props.value;
+}
+
+function save(value: string): void {
+  if (!cancelling) emit('save', value);
+}
+</script>
+
+<template>
+  <el-input
+    v-model="draft"
+    :type="multiline ? 'textarea' : 'text'"
+    :autosize="{ minRows: 1, maxRows: 6 }"
+    :placeholder="placeholder"
+    :aria-label="label"
+    @change="save"
+    @keydown.esc.stop="cancel"
+  />
+</template>
