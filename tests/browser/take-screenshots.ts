@@ -17,10 +17,13 @@ const press = async (label: string): Promise<void> =>
   page.locator(`::-p-aria([name="${label}"][role="button"])`).click();
 /** Waits until nothing loads and all notices are gone, then takes the picture. */
 const shot = async (name: string): Promise<void> => {
-  await page.waitForNetworkIdle({ idleTime: 600, concurrency: 2 });
+  await page.waitForNetworkIdle({ idleTime: 600, concurrency: 12 });
   await page.waitForFunction(() => document.querySelector('.el-notification') === null);
   await page.screenshot({ path: path.join(FOLDER, `${name}.png`) });
 };
+
+/** Goes to a place by the rail. */
+const place = (name: string) => page.locator(`nav[aria-label="Places"] ::-p-text(${name})`).click();
 
 await page.goto(`${base}/intake`);
 await page.waitForSelector('.drive');
@@ -57,7 +60,7 @@ await page.waitForFunction(() => document.querySelectorAll('.suggestion').length
 await shot('describe');
 await page.keyboard.press('r');
 await page.waitForFunction(() => document.querySelectorAll('.plan .block').length > 20);
-await page.locator('.plan .item').click();
+await page.locator('.plan .item .state').click();
 await shot('name');
 await page.keyboard.press('w');
 await page.waitForFunction(() => document.querySelectorAll('.plan .item').length > 3);
@@ -77,8 +80,8 @@ await page.waitForFunction(() => location.search.includes('CERAMICS'));
 await page.keyboard.press('ArrowDown');
 await page.keyboard.press('ArrowDown');
 await shot('catalogue');
-await page.goto(`${base}/today`);
+await place('Today');
 await shot('today');
-await page.goto(`${base}/setup`);
+await place('Setup');
 await shot('setup');
 await close();

@@ -68,6 +68,7 @@ useKeys({
   display: grid;
   grid-template: 44px minmax(0, 1fr) 88px / 76px minmax(0, 1fr);
   height: 100%;
+  overflow: hidden;
 }
 
 .rail {

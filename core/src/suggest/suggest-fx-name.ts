@@ -7,7 +7,6 @@ const SMALL = new Set([
   'an',
   'and',
   'at',
-  'by',
   'for',
   'from',
   'in',

@@ -6,6 +6,7 @@ import { and, eq, inArray, sql } from 'drizzle-orm';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Database } from '../db/connect.ts';
+import { bulkInsert } from '../db/bulk-insert.ts';
 import { batchItems, copies, drives, records, sounds, unreadable } from '../db/schema.ts';
 import type { DriveFiles } from '../drives/drive-files.ts';
 import type { HeaderResult } from '../drives/header-worker.ts';
@@ -22,6 +23,20 @@ type Fault = Extract<WalkEntry, { kind: 'fault' }>;
 type CopyRow = typeof copies.$inferSelect;
 type ReadFile = FoundFile & { header: Extract<HeaderResult, { ok: true }>; soundId: number };
 
+/** What a file that is read again replaces in its row. */
+const COPY_COLUMNS = [
+  'sound_id',
+  'size_bytes',
+  'mtime_ms',
+  'inode',
+  'container',
+  'gone',
+  'carries_revision',
+  'changed_outside',
+  'in_file',
+  'issues',
+  'indexed_at',
+];
 const CHUNK = 256;
 /** Chunks that are being read while another is being written. */
 const READ_AHEAD = 3;
@@ -153,7 +168,7 @@ async function writeChunk(
   result: typeof emptyResult,
 ): Promise<void> {
   const { good, same, faults, known } = chunk;
-  const readFiles = await findSounds(app, tx, good, chunk.personId, result);
+  const { files: readFiles, newIds } = await findSounds(app, tx, good, chunk.personId, result);
   const soundIds = [...new Set(readFiles.map((file) => file.soundId))];
   const recordRows =
     soundIds.length === 0 ? [] : await tx.select().from(records).where(inArray(records.soundId, soundIds));
@@ -169,29 +184,14 @@ async function writeChunk(
 
   const copyIds = same.flatMap((file) => known.get(`${file.folder}/${file.name}`)?.id ?? []);
   if (copyRows.length > 0) {
-    const excluded = (column: string) => sql.raw(`excluded."${column}"`);
-    const written = await tx
-      .insert(copies)
-      .values(copyRows)
-      .onConflictDoUpdate({
-        target: [copies.driveId, copies.folder, copies.name],
-        set: {
-          soundId: excluded('sound_id'),
-          sizeBytes: excluded('size_bytes'),
-          mtimeMs: excluded('mtime_ms'),
-          inode: excluded('inode'),
-          container: excluded('container'),
-          gone: excluded('gone'),
-          carriesRevision: excluded('carries_revision'),
-          changedOutside: excluded('changed_outside'),
-          inFile: excluded('in_file'),
-          issues: excluded('issues'),
-          indexedAt: excluded('indexed_at'),
-        },
-      })
-      .returning({ id: copies.id });
-    copyIds.push(...written.map((row) => row.id));
-    await refreshSearch(tx, soundIds);
+    const updated = COPY_COLUMNS.map((column) => sql.raw(`"${column}" = excluded."${column}"`));
+    const written = await tx.execute<{ id: number }>(sql`
+      ${bulkInsert(copies, copyRows)} on conflict on constraint copies_path do update set ${sql.join(updated, sql`, `)} returning id`);
+    copyIds.push(...written.rows.map((row) => row.id));
+    await refreshSearch(
+      tx,
+      soundIds.filter((id) => !newIds.has(id)),
+    );
   }
   if (same.length > 0)
     await tx.update(copies).set({ gone: false, indexedAt: new Date() }).where(inArray(copies.id, copyIds));
@@ -210,44 +210,57 @@ async function findSounds(
   good: ChunkToWrite['good'],
   personId: number,
   result: typeof emptyResult,
-): Promise<ReadFile[]> {
-  if (good.length === 0) return [];
+): Promise<{ files: ReadFile[]; newIds: Set<number> }> {
+  if (good.length === 0) return { files: [], newIds: new Set() };
   const firstByDigest = new Map(good.map((file) => [file.header.quickDigest, file] as const).reverse());
-  const made = await tx
-    .insert(sounds)
-    .values(
-      [...firstByDigest.values()].map(({ header: { file, quickDigest } }) => ({
-        quickDigest,
-        digestVersion: DIGEST_VERSION,
-        codec: file.facts.codec,
-        sampleFormat: file.facts.sampleFormat,
-        sampleRateHz: file.facts.sampleRateHz,
-        bitDepth: file.facts.bitDepth,
-        channels: file.facts.channels,
-        channelMask: file.facts.channelMask ?? null,
-        frames: file.facts.frames,
-        durationSeconds: file.facts.durationSeconds,
-        addedBy: personId,
-      })),
-    )
-    .onConflictDoNothing()
-    .returning({ id: sounds.id, quickDigest: sounds.quickDigest });
+  const soundRows = [...firstByDigest.values()].map(({ header: { file, quickDigest } }) => ({
+    quickDigest,
+    digestVersion: DIGEST_VERSION,
+    codec: file.facts.codec,
+    sampleFormat: file.facts.sampleFormat,
+    sampleRateHz: file.facts.sampleRateHz,
+    bitDepth: file.facts.bitDepth,
+    channels: file.facts.channels,
+    channelMask: file.facts.channelMask ?? null,
+    frames: file.facts.frames,
+    durationSeconds: file.facts.durationSeconds,
+    addedBy: personId,
+    createdAt: new Date(),
+  }));
+  const { rows: made } = await tx.execute<{ id: number; quick_digest: string }>(
+    sql`${bulkInsert(sounds, soundRows)} on conflict do nothing returning id, quick_digest`,
+  );
   const rows = await tx
     .select({ id: sounds.id, quickDigest: sounds.quickDigest })
     .from(sounds)
     .where(inArray(sounds.quickDigest, [...firstByDigest.keys()]));
   const idOf = new Map(rows.map((row) => [row.quickDigest, row.id]));
-  const newRecords = made.flatMap(({ id, quickDigest }) => {
+  const newRecords = made.flatMap(({ id, quick_digest: quickDigest }) => {
     const first = firstByDigest.get(quickDigest);
-    return first ? [{ soundId: id, ...recordFromFile(first.header.file.record, first.name, app.categories) }] : [];
+    return first
+      ? [
+          {
+            soundId: id,
+            revision: 1,
+            ...recordFromFile(first.header.file.record, first.name, app.categories),
+            updatedAt: new Date(),
+          },
+        ]
+      : [];
   });
-  if (newRecords.length > 0) await tx.insert(records).values(newRecords);
-  result.new += made.length;
-  result.alreadyHeld += good.length - made.length;
-  return good.flatMap((file) => {
+  const read = good.flatMap((file) => {
     const soundId = idOf.get(file.header.quickDigest);
     return soundId === undefined ? [] : [{ ...file, soundId }];
   });
+  if (newRecords.length > 0) {
+    const paths: Record<number, string> = {};
+    for (const { soundId, folder, name } of read) paths[soundId] = `${paths[soundId] ?? ''} ${folder}/${name}`;
+    const search = sql`flagstone_search(n, ${JSON.stringify(paths)}::jsonb ->> n.sound_id::text)`;
+    await tx.execute(bulkInsert(records, newRecords, { search }));
+  }
+  result.new += made.length;
+  result.alreadyHeld += good.length - made.length;
+  return { files: read, newIds: new Set(made.map((row) => row.id)) };
 }
 
 /** A copy's row: whether it carries the record follows from comparing what it says with the record and with what it said before. */

@@ -178,7 +178,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
 
 .field {
   display: grid;
-  grid-template-columns: 96px minmax(0, 1fr);
+  grid-template-columns: 104px minmax(0, 1fr);
   align-items: start;
   margin-bottom: 4px;
 }

@@ -32,7 +32,7 @@ const STATES: Record<Drive['state'], string> = { here: '■ Here', away: '□ Aw
           <span class="mono">{{ roots.join(', ') || 'none' }}</span>. Start with <span class="mono">--root DIR</span> to
           allow more.
         </p>
-        <table class="plain">
+        <table class="plain drives">
           <thead>
             <tr>
               <th>Drive</th>
@@ -69,7 +69,7 @@ const STATES: Record<Drive['state'], string> = { here: '■ Here', away: '□ Aw
           placeholder="Search: CatID, name or word"
           aria-label="Search the category list"
         />
-        <div class="plain-scroll found">
+        <div class="plain-scroll found panel">
           <table class="plain">
             <thead>
               <tr>
@@ -102,7 +102,8 @@ const STATES: Record<Drive['state'], string> = { here: '■ Here', away: '□ Aw
 }
 
 .found {
-  height: calc(100vh - 340px);
+  height: calc(100vh - 320px);
+  padding: 0 12px;
 }
 
 .search {

@@ -1,0 +1,24 @@
+import { getTableColumns, getTableName, sql, type SQL } from 'drizzle-orm';
+import type { PgTable } from 'drizzle-orm/pg-core';
+
+/**
+ * The beginning of an INSERT of many rows by one JSON parameter, to be followed by ON CONFLICT or RETURNING: thousands of bound values
+ * cost more to lay out than to insert. Every row holds the same columns; `computed` adds columns whose expression may name the row as `n`.
+ */
+export function bulkInsert<Table extends PgTable>(
+  table: Table,
+  rows: readonly Partial<Table['$inferInsert']>[],
+  computed: Record<string, SQL> = {},
+): SQL {
+  const columns = getTableColumns(table);
+  const keys = Object.keys(rows[0] ?? {});
+  const names = keys.map((key) => columns[key]?.name ?? key);
+  const payload = rows.map((row) => {
+    const values = row as Record<string, unknown>;
+    return Object.fromEntries(keys.map((key, index) => [names[index], values[key]]));
+  });
+  const listed = (more: SQL[]): SQL => sql.join([...names.map((name) => sql.identifier(name)), ...more], sql`, `);
+  const target = sql.identifier(getTableName(table));
+  const into = listed(Object.keys(computed).map((name) => sql`${sql.identifier(name)}`));
+  return sql`insert into ${target} (${into}) select ${listed(Object.values(computed))} from jsonb_populate_recordset(null::${target}, ${JSON.stringify(payload)}::jsonb) n`;
+}
