@@ -9,6 +9,8 @@ export const sortKeySchema = z.enum([
   'catId',
   'fxName',
   'description',
+  'keywords',
+  'state',
   'library',
   'creatorId',
   'sourceId',

@@ -37,7 +37,7 @@ function towpathAudio(): DemoSound[] {
     ['geeseFlock', 'BIRDFowl', 'Geese Flock Gaggle Towpath', 'geese, flock, gaggle', 12, STEREO_48],
     ['wingFlap', 'WINGBird', 'Goose Wings Flap Takeoff', 'wings, flap, geese', 2.2],
     ['canalLap', 'WATRLap', 'Canal Lapping Against Brick Wall', 'water, canal, lap, brick', 12, STEREO_48],
-    ['weir', 'WATRFall', 'Weir Constant Wide', 'weir, water, constant', 7, FIVE_ONE],
+    ['weir', 'WATRFall', 'Weir Constant Wide', 'weir, water, constant', 5, FIVE_ONE],
     ['sluice', 'WATRTurb', 'Sluice Gate Open Gush', 'sluice, gush, lock, water', 9, STEREO_48],
     ['millRace', 'WATRFlow', 'Mill Race Under Wheel', 'mill, race, water', 11, STEREO_48],
     ['boatEngine', 'BOATMotr', 'Narrowboat Diesel Idle', 'narrowboat, engine, idle, diesel', 9, STEREO_48],
@@ -188,7 +188,7 @@ function ownRecordings(): DemoSound[] {
       '2024-05-13',
       'Pottery',
       [
-        ['kilnRoar', 'kiln int roar', 14, { bits: 24, channels: 2, rate: 48000 }],
+        ['kilnRoar', 'kiln int roar', 10, { bits: 24, channels: 2, rate: 48000 }],
         ['burnerIgnite', 'kiln burner light', 3.4],
         ['kilnDoor', 'kiln door shut hard', 2.8],
         ['wheelHum', 'clay wheel running', 16],
@@ -206,9 +206,9 @@ function ownRecordings(): DemoSound[] {
       [
         ['lockGateCreak', 'lock gate open wide', 6, FIVE_ONE],
         ['ratchet', 'windlass on paddle gear', 5.2],
-        ['sluice', 'water filling lock', 15, STEREO_48],
-        ['canalLap', 'bank lapping', 16, STEREO_48],
-        ['boatEngine', 'narrowboat leaves lock', 14, STEREO_48],
+        ['sluice', 'water filling lock', 11, STEREO_48],
+        ['canalLap', 'bank lapping', 11, STEREO_48],
+        ['boatEngine', 'narrowboat leaves lock', 10, STEREO_48],
         ['chain', 'mooring chain down', 2.4],
         ['ropeCreak', 'rope round bollard', 6.4],
         ['gooseHonk', 'cross goose at lock', 5.1],
@@ -220,7 +220,7 @@ function ownRecordings(): DemoSound[] {
       '2024-06-02',
       'Watermill',
       [
-        ['millRace', 'mill race close', 12, STEREO_48],
+        ['millRace', 'mill race close', 9, STEREO_48],
         ['millGears', 'pit wheel and wallower', 13, STEREO_48],
         ['loomClack', 'hand loom upstairs', 14],
         ['shuttle', 'shuttle single', 0.7],
@@ -284,10 +284,10 @@ function lowsideTextures(): DemoSound[] {
 /** What only the second drive holds: beds without names worth the word. */
 function shelfOnly(): DemoSound[] {
   const entries: Entry[] = [
-    ['weir', 'amb ext weir night', 14, STEREO_48],
+    ['weir', 'amb ext weir night', 9, STEREO_48],
     ['birdsong', 'amb ext canal dawn chorus', 12, STEREO_48],
-    ['rain', 'amb int pottery rain on skylight', 14, STEREO_48],
-    ['wind', 'amb ext reeds wind', 6, { bits: 24, channels: 6, rate: 48000 }],
+    ['rain', 'amb int pottery rain on skylight', 10, STEREO_48],
+    ['wind', 'amb ext reeds wind', 4, { bits: 24, channels: 6, rate: 48000 }],
     ['roomTone', 'RT kiln room', 10, STEREO_48],
     ['geeseFlock', 'canada geese flyover', 9, STEREO_48],
     ['fireCrackle', 'stove crackle CU', 18],

@@ -118,7 +118,7 @@ describe('editing records', () => {
 
 describe('listing and finding', () => {
   it('pages by key through every row exactly once, in either direction and by any column', async () => {
-    for (const sort of ['name', 'folder', 'catId', 'length', 'description', 'added']) {
+    for (const sort of ['name', 'folder', 'catId', 'length', 'description', 'keywords', 'state', 'added']) {
       for (const direction of ['asc', 'desc']) {
         const seen: number[] = [];
         let after: string | null | undefined;

@@ -240,6 +240,7 @@ export const batches = pgTable('batches', {
     .references(() => people.id),
   createdAt: created(),
   filedAt: at('filed_at'),
+  filedBy: integer('filed_by').references(() => people.id),
 });
 
 export const batchItems = pgTable(

@@ -74,10 +74,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   getBatch: (app, { params }) => batches.getBatch(app, params.id),
   listBatchRows: (app, { params, query }) => listRows(app, { kind: 'batch', batchId: params.id }, query),
   listUnreadable: (app, { params }) => batches.listUnreadable(app, params.id),
-  fileBatch: async (app, { params, person }) => {
-    await person();
-    return batches.fileBatch(app, params.id);
-  },
+  fileBatch: async (app, { params, person }) => batches.fileBatch(app, params.id, await person()),
   listCatalogue: (app, { query }) => listRows(app, { kind: 'catalogue' }, query),
   countCategories: (app, { query }) => countCategories(app, query),
   getSound: async (app, { params }) => {

@@ -108,13 +108,17 @@ export async function listUnreadable(app: AppContext, batchId: number): Promise<
 }
 
 /** Files every sound of a batch into the catalogue; returns how many were not there yet. */
-export async function fileBatch(app: AppContext, id: number): Promise<{ filed: number; batch: Batch }> {
+export async function fileBatch(
+  app: AppContext,
+  id: number,
+  personId: number,
+): Promise<{ filed: number; batch: Batch }> {
   await getBatch(app, id);
   const filed = await app.db.transaction(async (tx) => {
     const { rowCount } = await tx.execute(sql`
       update sounds set filed_at = now() where filed_at is null
       and id in (select c.sound_id from batch_items b join copies c on c.id = b.copy_id where b.batch_id = ${id})`);
-    await tx.update(batches).set({ filedAt: new Date() }).where(eq(batches.id, id));
+    await tx.update(batches).set({ filedAt: new Date(), filedBy: personId }).where(eq(batches.id, id));
     return rowCount ?? 0;
   });
   return { filed, batch: await getBatch(app, id) };

@@ -61,6 +61,8 @@ const SORTS: Record<SortKey, SQL> = {
   catId: sql`r.cat_id`,
   fxName: sql`lower(r.fx_name)`,
   description: sql`lower(r.description)`,
+  keywords: sql`lower(array_to_string(r.keywords, ', '))`,
+  state: STATE,
   library: sql`lower(r.library)`,
   creatorId: sql`r.creator_id`,
   sourceId: sql`r.source_id`,

@@ -2,7 +2,7 @@
 import type { Job } from '@flagstone/contract/jobs';
 import { ElButton, ElPopover, ElProgress } from 'element-plus';
 import { call } from '../api/client.ts';
-import { counted, formatWhen } from '../composables/format.ts';
+import { formatFailed, formatWhen } from '../composables/format.ts';
 import { showingErrors } from '../composables/use-errors.ts';
 import { useLive } from '../stores/live.ts';
 
@@ -23,8 +23,7 @@ function percentage(job: Job): number {
 
 function countsOf(job: Job): string {
   const of = job.total === null ? '' : ` of ${job.total.toLocaleString('en')}`;
-  const failed = job.failed > 0 ? `, ${counted(job.failed, 'failed', 'failed')}` : '';
-  return `${job.done.toLocaleString('en')}${of}${failed}`;
+  return [`${job.done.toLocaleString('en')}${of}`, formatFailed(job)].filter((part) => part !== '').join(', ');
 }
 
 function cancel(job: Job): void {

@@ -43,3 +43,9 @@ export function formatValue(value: unknown, empty = '(empty)'): string {
   if (Array.isArray(value)) return value.length > 0 ? value.join(', ') : empty;
   return (typeof value === 'string' && value !== '') || typeof value === 'number' ? String(value) : empty;
 }
+
+/** How many items of a job went wrong, in the word that fits it; empty when none did. */
+export function formatFailed(job: { kind: string; failed: number }): string {
+  if (job.failed === 0) return '';
+  return `✕ ${job.failed.toLocaleString('en')} ${job.kind === 'index' ? 'unreadable' : 'failed'}`;
+}

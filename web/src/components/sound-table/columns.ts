@@ -37,7 +37,7 @@ export const COLUMNS: readonly Column[] = [
     text: (row) => formatLength(row.facts.durationSeconds),
   },
   { key: 'channels', label: 'Ch.', width: 58, sort: 'channels', text: (row) => formatChannels(row.facts.channels) },
-  { key: 'state', label: 'State', width: 84, text: () => '' },
+  { key: 'state', label: 'State', width: 84, sort: 'state', text: () => '' },
   {
     key: 'folder',
     label: 'Folder',
@@ -53,7 +53,14 @@ export const COLUMNS: readonly Column[] = [
     field: 'description',
     text: (row) => row.record.description,
   },
-  { key: 'keywords', label: 'Keywords', width: 180, field: 'keywords', text: (row) => row.record.keywords.join(', ') },
+  {
+    key: 'keywords',
+    label: 'Keywords',
+    width: 180,
+    sort: 'keywords',
+    field: 'keywords',
+    text: (row) => row.record.keywords.join(', '),
+  },
   {
     key: 'creatorId',
     label: 'CreatorID',

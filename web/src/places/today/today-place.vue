@@ -2,7 +2,7 @@
 import type { Batch } from '@flagstone/contract/api';
 import { onBeforeUnmount, ref } from 'vue';
 import { call } from '../../api/client.ts';
-import { counted, formatWhen } from '../../composables/format.ts';
+import { counted, formatFailed, formatWhen } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useLive } from '../../stores/live.ts';
 
@@ -70,7 +70,7 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
         <ul>
           <li v-for="job in live.jobs.slice(0, 12)" :key="job.id">
             <strong>{{ job.title }}</strong>
-            <span>{{ job.done }} done{{ job.failed > 0 ? `, ✕ ${job.failed} failed` : '' }}</span>
+            <span>{{ counted(job.done, 'file') }} {{ formatFailed(job) }}</span>
             <span class="soft">{{ formatWhen(job.createdAt) }}</span>
           </li>
         </ul>

@@ -1,0 +1,164 @@
+import { spawn, type ChildProcess } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { chmod, mkdir, mkdtemp, readdir, readFile, rm, writeFile } from 'node:fs/promises';
+import os from 'node:os';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { afterAll, beforeAll, describe, expect, it, jest } from '@jest/globals';
+import { memorySource } from '@flagstone/core/formats/byte-source';
+import { readWav } from '@flagstone/core/formats/wav-reader';
+import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
+import { toneBytes } from './test-application.ts';
+
+jest.setTimeout(180_000);
+
+/** Kills the real server with SIGKILL while it renames and writes, again and again, and looks at what is left. */
+const PROJECT = fileURLToPath(new URL('../../', import.meta.url));
+const FILES = 60;
+let folder = '';
+let drive = '';
+let server: ChildProcess;
+let address = '';
+
+async function start(): Promise<void> {
+  const args = [
+    '--import',
+    'tsx',
+    'server/src/main.ts',
+    'start',
+    '--empty',
+    '--port',
+    '0',
+    '--data',
+    path.join(folder, 'data'),
+    '--root',
+    drive,
+  ];
+  server = spawn(process.execPath, args, {
+    cwd: PROJECT,
+    env: { ...process.env, NODE_OPTIONS: '' },
+    stdio: ['ignore', 'pipe', 'inherit'],
+  });
+  address = await new Promise((resolve, reject) => {
+    let said = '';
+    server.stdout?.on('data', (text: Buffer) => {
+      said += text.toString();
+      const found = /http:\/\/127\.0\.0\.1:\d+/.exec(said);
+      if (found) resolve(found[0]);
+    });
+    server.once('exit', (code, signal) => signal ?? reject(new Error(`the server ended with ${code}: ${said}`)));
+  });
+}
+
+async function end(signal: 'SIGKILL' | 'SIGTERM'): Promise<void> {
+  const ended = new Promise((resolve) => server.once('exit', resolve));
+  server.kill(signal);
+  await ended;
+}
+
+async function send<Answer>(method: string, where: string, body?: unknown): Promise<Answer> {
+  const headers = { 'Content-Type': 'application/json', 'X-Flagstone-Person': '1' };
+  const answer = await fetch(`${address}/api${where}`, {
+    method,
+    headers,
+    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+  });
+  if (!answer.ok) throw new Error(`${method} ${where}: ${await answer.text()}`);
+  return (await answer.json()) as Answer;
+}
+
+interface Counted {
+  id: number;
+  state: string;
+  counts: { all: number; done: number; runnable: number; failed: number };
+}
+
+/** Asks until a condition holds; the answer of the server is the clock, with a limit. */
+async function until<Answer>(ask: () => Promise<Answer>, holds: (answer: Answer) => boolean): Promise<Answer> {
+  const limit = Date.now() + 60_000;
+  for (;;) {
+    const answer = await ask();
+    if (holds(answer)) return answer;
+    if (Date.now() > limit) throw new Error(`still not so: ${JSON.stringify(answer)}`);
+  }
+}
+
+const hashOfSamples = async (file: string): Promise<string> => {
+  const bytes = new Uint8Array(await readFile(file));
+  const { facts, issues } = await readWav(memorySource(bytes));
+  expect(issues).toEqual([]);
+  return createHash('sha256')
+    .update(bytes.subarray(facts.audioOffset, facts.audioOffset + facts.audioBytes))
+    .digest('hex');
+};
+
+const audioOnDrive = async (): Promise<string[]> => {
+  const names = (await readdir(drive)).filter((name) => name.endsWith('.wav'));
+  return (await Promise.all(names.map((name) => hashOfSamples(path.join(drive, name))))).sort();
+};
+
+beforeAll(async () => {
+  folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone-kill-'));
+  await chmod(folder, 0o755);
+  drive = path.join(folder, 'drive');
+  await mkdir(drive);
+  for (let index = 0; index < FILES; index += 1)
+    await writeFile(path.join(drive, `raw ${index}.wav`), toneBytes(index + 1));
+  await start();
+});
+
+afterAll(async () => {
+  await end('SIGTERM');
+  // After a SIGKILL the database goes on by itself, and the next start only uses it.
+  await (await startLocalPostgres(path.join(folder, 'data'))).stop();
+  await rm(folder, { recursive: true, force: true });
+});
+
+describe('a server killed in the middle', () => {
+  it('leaves every file whole, under its old or its new name, and goes on where it was', async () => {
+    const before = await audioOnDrive();
+    expect(new Set(before).size).toBe(FILES);
+    const { batch } = await send<{ batch: { id: number } }>('POST', '/intake', { path: drive });
+    const selection = { kind: 'batch', batchId: batch.id };
+    await until(
+      () => send<{ counts: { all: number } }>('GET', `/batches/${batch.id}`),
+      (answer) => answer.counts.all === FILES,
+    );
+    await send('PATCH', '/records', {
+      selection,
+      edit: { set: { catId: 'CERMBrk', fxName: 'Pot', creatorId: 'ORV', sourceId: 'CLAY' } },
+    });
+
+    for (const kind of ['rename', 'write']) {
+      const plan = await send<Counted>('POST', '/plans', { kind, selection });
+      expect(plan.counts.runnable).toBe(FILES);
+      await send('POST', `/plans/${plan.id}/run`, {});
+      let kills = 0;
+      for (const share of [0.15, 0.4, 0.7]) {
+        const now = await until(
+          () => send<Counted>('GET', `/plans/${plan.id}`),
+          (answer) => answer.counts.done >= FILES * share,
+        );
+        if (now.counts.done < FILES) kills += 1;
+        await end('SIGKILL');
+        // Whatever stands on the disk at that moment, no audio is lost or harmed. A file between two names stands under both.
+        expect([...new Set(await audioOnDrive())].sort()).toEqual(before);
+        await start();
+        expect(await audioOnDrive()).toEqual(before);
+      }
+      expect(kills).toBeGreaterThan(0);
+      const done = await until(
+        () => send<Counted>('GET', `/plans/${plan.id}`),
+        (answer) => answer.counts.done === FILES,
+      );
+      expect(done.counts).toMatchObject({ all: FILES, done: FILES, failed: 0 });
+      const names = await readdir(drive);
+      expect(names.filter((name) => !/^CERMBrk_Pot_ORV_CLAY( \d\d)?\.wav$/.test(name))).toEqual([]);
+      const { rows } = await send<{ rows: { name: string }[] }>('GET', `/batches/${batch.id}/rows?limit=500`);
+      expect(rows.map((row) => row.name).sort()).toEqual(names.sort());
+      expect(await audioOnDrive()).toEqual(before);
+    }
+    const { rows } = await send<{ rows: { state: string }[] }>('GET', `/batches/${batch.id}/rows?limit=500`);
+    expect(rows.every((row) => row.state === 'inStep')).toBe(true);
+  });
+});
