@@ -303,8 +303,13 @@ describe('from a folder of messy files to the catalogue', () => {
     await shows('14 sounds');
     await page.locator('.head .sort ::-p-text(Length)').click();
     await page.waitForSelector('[role="columnheader"][aria-sort="ascending"] ::-p-text(Length)');
-    const lengths = (await rowTexts()).map((row) => Number(/0:(\d\d\.\d)/.exec(row)?.[1]));
-    expect(lengths).toEqual([...lengths].sort((a, b) => a - b));
+    await page.waitForFunction(() => {
+      const rows = [...document.querySelectorAll<HTMLElement>('[role="rowgroup"] [role="row"]')];
+      const lengths = rows.map((row) => Number(/0:(\d\d\.\d)/.exec(row.innerText)?.[1]));
+      return (
+        lengths.length === 14 && lengths.every((length, index) => index === 0 || length >= (lengths[index - 1] ?? 0))
+      );
+    });
   });
 
   step('plays a row at once when an arrow key selects it; space pauses, the next arrow goes on', async () => {

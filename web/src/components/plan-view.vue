@@ -22,6 +22,8 @@ const plan = ref<Plan>();
 const items = shallowRef<PlanItem[]>([]);
 const show = ref<'all' | 'runnable' | 'problems'>('all');
 const working = ref(false);
+/** Whether anything of the plan on show was run; its own changes of records must not make it anew. */
+const started = ref(false);
 const currentId = ref(0);
 const scroller = ref<HTMLElement>();
 
@@ -73,6 +75,7 @@ async function loadItems(id: number): Promise<void> {
 async function makePlan(): Promise<void> {
   await showingErrors(async () => {
     working.value = true;
+    started.value = false;
     plan.value = await call('makePlan', {
       body: { kind: props.kind, selection: props.selection, batchId: props.batchId },
     });
@@ -84,10 +87,13 @@ async function makePlan(): Promise<void> {
 async function run(onlyItemId?: number): Promise<void> {
   const id = plan.value?.id;
   if (id === undefined) return;
-  await showingErrors(async () => {
-    await call('runPlan', { params: { id }, body: onlyItemId === undefined ? {} : { onlyItemId } });
-    working.value = true;
-  });
+  started.value = true;
+  // Said before the answer arrives: the job may have ended by then.
+  working.value = true;
+  const job = await showingErrors(() =>
+    call('runPlan', { params: { id }, body: onlyItemId === undefined ? {} : { onlyItemId } }),
+  );
+  if (!job) working.value = false;
 }
 
 function tryOne(): Promise<void> {
@@ -100,7 +106,9 @@ function tryOne(): Promise<void> {
 async function undo(): Promise<void> {
   const id = plan.value?.id;
   if (id === undefined) return;
-  await showingErrors(() => call('undoPlan', { params: { id } }));
+  working.value = true;
+  const job = await showingErrors(() => call('undoPlan', { params: { id } }));
+  if (!job) working.value = false;
 }
 
 const stopJobs = live.onJob((job) => {
@@ -121,9 +129,9 @@ const stopJobs = live.onJob((job) => {
 });
 onBeforeUnmount(stopJobs);
 
-// A record that is edited while a plan is on show makes the plan old, unless the plan itself is what changes things.
+// A record that is edited while a plan is on show makes the plan old, until the plan itself begins to change things.
 const stopRecords = live.onRecords(() => {
-  if (!working.value && plan.value?.state === 'ready') void makePlan();
+  if (!working.value && !started.value) void makePlan();
 });
 onBeforeUnmount(stopRecords);
 watch(() => [props.kind, JSON.stringify(props.selection)], makePlan, { immediate: true });
