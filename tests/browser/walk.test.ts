@@ -1,24 +1,22 @@
-import { execFile, spawn, type ChildProcess } from 'node:child_process';
+import { execFile } from 'node:child_process';
 import { chmod, mkdir, mkdtemp, readdir, rm, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
-import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
 import { afterAll, beforeAll, describe, expect, it, jest } from '@jest/globals';
 import { demoCollection } from '@flagstone/demo/collection';
 import { demoFileBytes } from '@flagstone/demo/make-collection';
 import type { Page } from 'puppeteer-core';
+import { RunningServer } from '../running-server.ts';
 import { openBrowser } from './open-browser.ts';
 
 const run = promisify(execFile);
-const PROJECT = fileURLToPath(new URL('../../', import.meta.url));
 jest.setTimeout(60_000);
 const ACTION_MS = 15_000;
 
 let folder = '';
 let drive = '';
-let server: ChildProcess;
-let address = '';
+let server: RunningServer;
 let page: Page;
 let closeBrowser: () => Promise<void>;
 const faults: string[] = [];
@@ -36,43 +34,6 @@ async function makeDrive(): Promise<void> {
     await writeFile(full, demoFileBytes(sound));
   }
   await writeFile(path.join(drive, 'empty.wav'), '');
-}
-
-/** Starts the application as a person does and waits for the address that it prints. */
-async function startServer(): Promise<void> {
-  const args = [
-    '--import',
-    'tsx',
-    'server/src/main.ts',
-    'start',
-    '--empty',
-    '--port',
-    '0',
-    '--data',
-    path.join(folder, 'data'),
-    '--root',
-    drive,
-  ];
-  server = spawn(process.execPath, args, {
-    cwd: PROJECT,
-    env: { ...process.env, NODE_OPTIONS: '' },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  });
-  address = await new Promise((resolve, reject) => {
-    let said = '';
-    server.stdout?.on('data', (text: Buffer) => {
-      said += text.toString();
-      const found = /http:\/\/127\.0\.0\.1:\d+/.exec(said);
-      if (found) resolve(found[0]);
-    });
-    server.once('exit', (code) => reject(new Error(`the server ended with ${code}: ${said}`)));
-  });
-}
-
-async function stopServer(): Promise<void> {
-  const ended = new Promise((resolve) => server.once('exit', resolve));
-  server.kill('SIGTERM');
-  await ended;
 }
 
 /** MD5 of the decoded audio, by ffmpeg: an outside reader's word that the audio is the same. */
@@ -95,7 +56,8 @@ beforeAll(async () => {
   drive = path.join(folder, 'drive');
   await makeDrive();
   for (const file of await filesOnDrive()) before.set(await audioMd5(file), file);
-  await startServer();
+  server = new RunningServer(path.join(folder, 'data'), drive);
+  await server.start();
   const opened = await openBrowser();
   page = opened.page;
   closeBrowser = opened.close;
@@ -106,7 +68,7 @@ beforeAll(async () => {
 
 afterAll(async () => {
   await closeBrowser();
-  await stopServer();
+  await server.end();
   await rm(folder, { recursive: true, force: true });
 });
 
@@ -153,7 +115,7 @@ function step(name: string, perform: () => Promise<void>): void {
 
 describe('from a folder of messy files to the catalogue', () => {
   step('1. reads the folder and lists every file, and the one that cannot be read with its reason', async () => {
-    await page.goto(`${address}/intake`);
+    await page.goto(`${server.address}/intake`);
     await page.locator('input[aria-label="Path of the folder"]').fill(drive);
     await button('Read the folder').click();
     await shows('14 sounds');
@@ -166,12 +128,12 @@ describe('from a folder of messy files to the catalogue', () => {
   });
 
   step('refuses a folder outside the roots with what to do', async () => {
-    await page.goto(`${address}/intake`);
+    await page.goto(`${server.address}/intake`);
     await page.locator('input[aria-label="Path of the folder"]').fill('/etc');
     await button('Read the folder').click();
     await shows('/etc lies outside the allowed roots');
     await shows('start Flagstone with --root DIR');
-    await page.goto(`${address}/intake/1`);
+    await page.goto(`${server.address}/intake/1`);
     await shows('14 sounds');
   });
 
@@ -338,9 +300,9 @@ describe('from a folder of messy files to the catalogue', () => {
   });
 
   step('6. has everything still after the server was restarted', async () => {
-    await stopServer();
-    await startServer();
-    await page.goto(`${address}/catalogue`);
+    await server.end();
+    await server.start();
+    await page.goto(`${server.address}/catalogue`);
     await shows('14 sounds');
     await page.waitForFunction(() => document.body.innerText.includes('In step'));
     // The line for live events breaks while the server is down; that is no fault of the page.

@@ -1,64 +1,25 @@
-import { spawn, type ChildProcess } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { chmod, mkdir, mkdtemp, readdir, readFile, rm, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
-import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, it, jest } from '@jest/globals';
 import { memorySource } from '@flagstone/core/formats/byte-source';
 import { readWav } from '@flagstone/core/formats/wav-reader';
 import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
+import { RunningServer } from '../running-server.ts';
 import { toneBytes } from './test-application.ts';
 
 jest.setTimeout(180_000);
 
 /** Kills the real server with SIGKILL while it renames and writes, again and again, and looks at what is left. */
-const PROJECT = fileURLToPath(new URL('../../', import.meta.url));
 const FILES = 60;
 let folder = '';
 let drive = '';
-let server: ChildProcess;
-let address = '';
-
-async function start(): Promise<void> {
-  const args = [
-    '--import',
-    'tsx',
-    'server/src/main.ts',
-    'start',
-    '--empty',
-    '--port',
-    '0',
-    '--data',
-    path.join(folder, 'data'),
-    '--root',
-    drive,
-  ];
-  server = spawn(process.execPath, args, {
-    cwd: PROJECT,
-    env: { ...process.env, NODE_OPTIONS: '' },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  });
-  address = await new Promise((resolve, reject) => {
-    let said = '';
-    server.stdout?.on('data', (text: Buffer) => {
-      said += text.toString();
-      const found = /http:\/\/127\.0\.0\.1:\d+/.exec(said);
-      if (found) resolve(found[0]);
-    });
-    server.once('exit', (code, signal) => signal ?? reject(new Error(`the server ended with ${code}: ${said}`)));
-  });
-}
-
-async function end(signal: 'SIGKILL' | 'SIGTERM'): Promise<void> {
-  const ended = new Promise((resolve) => server.once('exit', resolve));
-  server.kill(signal);
-  await ended;
-}
+let server: RunningServer;
 
 async function send<Answer>(method: string, where: string, body?: unknown): Promise<Answer> {
   const headers = { 'Content-Type': 'application/json', 'X-Flagstone-Person': '1' };
-  const answer = await fetch(`${address}/api${where}`, {
+  const answer = await fetch(`${server.address}/api${where}`, {
     method,
     headers,
     ...(body === undefined ? {} : { body: JSON.stringify(body) }),
@@ -104,11 +65,12 @@ beforeAll(async () => {
   await mkdir(drive);
   for (let index = 0; index < FILES; index += 1)
     await writeFile(path.join(drive, `raw ${index}.wav`), toneBytes(index + 1));
-  await start();
+  server = new RunningServer(path.join(folder, 'data'), drive);
+  await server.start();
 });
 
 afterAll(async () => {
-  await end('SIGTERM');
+  await server.end();
   // After a SIGKILL the database goes on by itself, and the next start only uses it.
   await (await startLocalPostgres(path.join(folder, 'data'))).stop();
   await rm(folder, { recursive: true, force: true });
@@ -140,10 +102,10 @@ describe('a server killed in the middle', () => {
           (answer) => answer.counts.done >= FILES * share,
         );
         if (now.counts.done < FILES) kills += 1;
-        await end('SIGKILL');
+        await server.end('SIGKILL');
         // Whatever stands on the disk at that moment, no audio is lost or harmed. A file between two names stands under both.
         expect([...new Set(await audioOnDrive())].sort()).toEqual(before);
-        await start();
+        await server.start();
         expect(await audioOnDrive()).toEqual(before);
       }
       expect(kills).toBeGreaterThan(0);

@@ -39,6 +39,12 @@ export function useSoundList(
   const selectedRows = computed(() =>
     everything.value ? rows.value : rows.value.filter((row) => chosen.value.has(row.copyId)),
   );
+  /** What the card shows: the selection, else the current row. */
+  const cardCount = computed(() => selectedCount.value || (currentRow.value ? 1 : 0));
+  const cardRows = computed(() => {
+    if (selectedCount.value > 0) return selectedRows.value;
+    return currentRow.value ? [currentRow.value] : [];
+  });
   /** What bulk work acts on: everything, the chosen rows, or the current row; undefined when there is none of them. */
   const selection = computed<Selection | undefined>(() => {
     if (everything.value) return source();
@@ -192,7 +198,8 @@ export function useSoundList(
     current,
     currentRow,
     selectedCount,
-    selectedRows,
+    cardRows,
+    cardCount,
     selection,
     everything,
     restart,

@@ -1,16 +1,12 @@
 <script setup lang="ts">
-import type { RecordEdit } from '@flagstone/core/record/edit';
-import type { SoundRecord } from '@flagstone/core/record/fields';
-import type { Selection } from '@flagstone/contract/selection';
 import { ElButton } from 'element-plus';
 import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../../api/client.ts';
 import SoundCard from '../../components/sound-card/sound-card.vue';
 import SoundTable from '../../components/sound-table/sound-table.vue';
-import { counted } from '../../composables/format.ts';
-import { showingErrors, tell } from '../../composables/use-errors.ts';
 import { useKeys } from '../../composables/use-keys.ts';
+import { useRecordEdits } from '../../composables/use-record-edits.ts';
 import { useSoundList } from '../../composables/use-sound-list.ts';
 import CategoryIndex from './category-index.vue';
 
@@ -30,6 +26,7 @@ const list = useSoundList(
   filter,
   () => ({ kind: 'catalogue', filter: filter.value }),
 );
+const { edit, editCell } = useRecordEdits(list);
 void list.restart();
 
 function choose(category: string, catId: string): void {
@@ -37,17 +34,6 @@ function choose(category: string, catId: string): void {
   void router.replace({
     query: { ...rest, ...(category === '' ? {} : { category }), ...(catId === '' ? {} : { catId }) },
   });
-}
-
-async function edit(change: RecordEdit, selection: Selection | undefined = list.selection.value): Promise<void> {
-  if (!selection) return;
-  const result = await showingErrors(() => call('editRecords', { body: { selection, edit: change } }));
-  if (result && result.changed > 1)
-    tell(`${result.summary}: ${counted(result.changed, 'sound')} changed`, 'u takes it back.');
-}
-
-function editCell(copyIds: number[], set: Partial<SoundRecord>): void {
-  void edit({ set }, { kind: 'copies', copyIds });
 }
 
 useKeys({ e: () => void card.value?.focusField() });
@@ -72,14 +58,7 @@ useKeys({ e: () => void card.value?.focusField() });
         </p>
       </template>
     </sound-table>
-    <sound-card
-      ref="card"
-      :rows="
-        list.selectedCount.value > 0 ? list.selectedRows.value : list.currentRow.value ? [list.currentRow.value] : []
-      "
-      :count="list.selectedCount.value || (list.currentRow.value ? 1 : 0)"
-      @edit="(change) => edit(change)"
-    />
+    <sound-card ref="card" :rows="list.cardRows.value" :count="list.cardCount.value" @edit="(change) => edit(change)" />
   </div>
 </template>
 

@@ -1,7 +1,5 @@
 <script setup lang="ts">
 import type { Batch, Unreadable } from '@flagstone/contract/api';
-import type { RecordEdit } from '@flagstone/core/record/edit';
-import type { SoundRecord } from '@flagstone/core/record/fields';
 import type { Selection } from '@flagstone/contract/selection';
 import { BLOCK_LABELS, type BlockName } from '@flagstone/core/ucs/name-blocks';
 import { ElButton, ElPopconfirm, ElProgress } from 'element-plus';
@@ -15,6 +13,7 @@ import SuggestionList from '../../components/suggestion-list.vue';
 import { counted } from '../../composables/format.ts';
 import { showingErrors, tell } from '../../composables/use-errors.ts';
 import { useKeys } from '../../composables/use-keys.ts';
+import { useRecordEdits } from '../../composables/use-record-edits.ts';
 import { useSoundList } from '../../composables/use-sound-list.ts';
 import { useLive } from '../../stores/live.ts';
 
@@ -58,6 +57,7 @@ async function load(): Promise<void> {
   });
 }
 void load();
+const { edit, editCell } = useRecordEdits(list);
 void list.restart();
 onBeforeUnmount(live.onRecords(() => void load()));
 onBeforeUnmount(live.onJob(() => void load()));
@@ -65,18 +65,6 @@ onBeforeUnmount(live.onJob(() => void load()));
 function goTo(next: Step): void {
   planned.value = list.selectedCount.value > 1 && !list.everything.value ? list.selection.value : undefined;
   void router.replace({ query: { ...route.query, step: next } });
-}
-
-async function edit(change: RecordEdit, selection = list.selection.value): Promise<boolean> {
-  if (!selection) return false;
-  const result = await showingErrors(() => call('editRecords', { body: { selection, edit: change } }));
-  if (result && result.changed > 1)
-    tell(`${result.summary}: ${counted(result.changed, 'sound')} changed`, 'u takes it back.');
-  return result !== undefined;
-}
-
-function editCell(copyIds: number[], set: Partial<SoundRecord>): void {
-  void edit({ set }, { kind: 'copies', copyIds });
 }
 
 /** Accepts for what is selected, then goes on to the next row when it was one. */
@@ -248,14 +236,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
           </tbody>
         </table>
       </section>
-      <sound-card
-        ref="card"
-        :rows="
-          list.selectedCount.value > 0 ? list.selectedRows.value : list.currentRow.value ? [list.currentRow.value] : []
-        "
-        :count="list.selectedCount.value || (list.currentRow.value ? 1 : 0)"
-        @edit="(change) => edit(change)"
-      >
+      <sound-card ref="card" :rows="list.cardRows.value" :count="list.cardCount.value" @edit="(change) => edit(change)">
         <suggestion-list
           v-if="list.currentRow.value && list.selectedCount.value <= 1"
           ref="suggestions"
