@@ -16,7 +16,11 @@ export default {
     {
       ...common,
       displayName: 'unit',
-      testMatch: ['<rootDir>/{core,contract,demo,web}/src/**/*.test.ts', '<rootDir>/server/src/drives/*.test.ts'],
+      testMatch: [
+        '<rootDir>/{core,contract,demo,web}/src/**/*.test.ts',
+        '<rootDir>/server/src/drives/*.test.ts',
+        '<rootDir>/tests/{oracles,commands}/*.test.ts',
+      ],
     },
     {
       ...common,

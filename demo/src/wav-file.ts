@@ -30,6 +30,7 @@ export function wavBytes(
   const chunks: Uint8Array[] = [];
   if (tags.bext) chunks.push(riffChunkBytes('bext', writeBext(undefined, tags.bext)));
   chunks.push(riffChunkBytes('fmt ', formatChunk(channels.length, shape)));
+  if (shape.float || shape.channelMask !== undefined) chunks.push(factChunk(channels[0]?.length ?? 0));
   if (tags.info) chunks.push(writeInfoList([], new Map(Object.entries(tags.info))) ?? new Uint8Array(0));
   if (tags.ixml) chunks.push(riffChunkBytes('iXML', writeIxml(undefined, new Map(Object.entries(tags.ixml)))));
   chunks.push(riffChunkBytes('data', sampleBytes(channels, shape)), ...extra);
@@ -41,7 +42,8 @@ export function wavBytes(
 
 function formatChunk(channels: number, { rate, bits, float, channelMask }: WavShape): Uint8Array {
   const extensible = channelMask !== undefined;
-  const bytes = new Uint8Array(extensible ? 40 : 16);
+  // Only plain PCM may leave out the size of the extension, which is 0 for float.
+  const bytes = new Uint8Array(extensible ? 40 : float ? 18 : 16);
   const view = viewOf(bytes);
   const tag = float ? 3 : 1;
   view.setUint16(0, extensible ? 0xfffe : tag, true);
@@ -59,6 +61,13 @@ function formatChunk(channels: number, { rate, bits, float, channelMask }: WavSh
     bytes.set([0, 0, 0, 0, 0x10, 0, 0x80, 0, 0, 0xaa, 0, 0x38, 0x9b, 0x71], 26);
   }
   return bytes;
+}
+
+/** The number of frames, which every format but plain PCM has to state. */
+function factChunk(frames: number): Uint8Array {
+  const contents = new Uint8Array(4);
+  viewOf(contents).setUint32(0, frames, true);
+  return riffChunkBytes('fact', contents);
 }
 
 function sampleBytes(channels: Float32Array[], { bits, float }: WavShape): Uint8Array {

@@ -89,7 +89,7 @@ describe('reading a name back', () => {
         fc.pre(planned.problems.every((problem) => problem.severity !== 'error'));
         expect(parseName(splitExtension(planned.name).base, categories)?.blocks).toEqual(planned.blocks);
       }),
-      { numRuns: 2000 },
+      { numRuns: 3000 },
     );
   });
 

@@ -135,11 +135,10 @@ export interface ParsedName {
  * block that is no CatID of the list. A CatID in the wrong case is repaired with a notice.
  */
 export function parseName(baseName: string, categories: CategoryList): ParsedName | undefined {
-  const parts = baseName
-    .normalize('NFC')
-    .split('_')
-    .map((part) => part.trim());
-  const [first = '', second = '', creatorId = '', sourceWithCounter = '', ...rest] = parts;
+  const parts = baseName.normalize('NFC').split('_');
+  const [first = '', second = '', creatorId = '', sourceWithCounter = ''] = parts.map((part) => part.trim());
+  // UserData, the last block, may hold separators: it is everything that is left, as it stands.
+  const userData = parts.slice(4).join('_').trim();
   if (parts.length < 4 || second === '') return undefined;
   const dash = first.indexOf('-');
   const catId = dash < 0 ? first : first.slice(0, dash);
@@ -151,7 +150,7 @@ export function parseName(baseName: string, categories: CategoryList): ParsedNam
     const message = `CatID “${catId}” is written “${category.catId}”.`;
     problems.push({ code: 'CATID_CASE', severity: 'notice', block: 'catId', message });
   }
-  const counterMatch = rest.length === 0 ? / (\d{2,})$/.exec(sourceWithCounter) : null;
+  const counterMatch = parts.length === 4 ? / (\d{2,})$/.exec(sourceWithCounter) : null;
   const sourceId = counterMatch ? sourceWithCounter.slice(0, counterMatch.index) : sourceWithCounter;
   const vendorDash = second.search(HYPHEN_IN_WORD);
   const blocks: NameBlocks = { catId: category.catId };
@@ -160,7 +159,7 @@ export function parseName(baseName: string, categories: CategoryList): ParsedNam
   blocks.fxName = vendorDash > 0 ? second.slice(vendorDash + 1) : second;
   if (creatorId !== '') blocks.creatorId = creatorId;
   if (sourceId !== '') blocks.sourceId = sourceId;
-  if (rest.length > 0) blocks.userData = rest.join('_');
+  if (userData !== '') blocks.userData = userData;
   return counterMatch ? { blocks, counter: Number(counterMatch[1]), problems } : { blocks, problems };
 }
 

@@ -14,8 +14,8 @@ export function bulkInsert<Table extends PgTable>(
   const keys = Object.keys(rows[0] ?? {});
   const names = keys.map((key) => columns[key]?.name ?? key);
   const payload = rows.map((row) => {
-    const values = row as Record<string, unknown>;
-    return Object.fromEntries(keys.map((key, index) => [names[index], values[key]]));
+    const values: Record<string, unknown> = { ...row };
+    return Object.fromEntries(keys.map((key, index): [string, unknown] => [names[index] ?? key, values[key]]));
   });
   const listed = (more: SQL[]): SQL => sql.join([...names.map((name) => sql.identifier(name)), ...more], sql`, `);
   const target = sql.identifier(getTableName(table));

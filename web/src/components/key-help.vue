@@ -6,7 +6,7 @@ const shown = defineModel<boolean>({ required: true });
 const KEYS: [string, string][] = [
   ['Space', 'Play or pause'],
   ['↑ ↓', 'Previous and next sound, playing at once while “play on select” is on'],
-  ['Enter', 'Accept the first suggestion and go on (Intake)'],
+  ['Enter', 'Accept the first suggestion and go on (Describe); try the current item (Name, Write)'],
   ['1 … 5', 'Accept that suggestion (Intake)'],
   ['/', 'Search'],
   ['e', 'Edit the card'],

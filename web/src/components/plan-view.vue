@@ -14,7 +14,13 @@ import { useLive } from '../stores/live.ts';
 import NameBlocks from './name-blocks.vue';
 
 /** A plan: every item with its before and after and every problem; try one, run all, undo. */
-const props = defineProps<{ kind: PlanKind; selection: Selection; batchId: number; what: string }>();
+const props = defineProps<{
+  kind: PlanKind;
+  selection: Selection;
+  batchId: number;
+  what: string;
+  currentCopyId: number;
+}>();
 const emit = defineEmits<{ editBlock: [copyId: number, block: BlockName]; chosen: [copyId: number] }>();
 
 const live = useLive();
@@ -24,7 +30,6 @@ const show = ref<'all' | 'runnable' | 'problems'>('all');
 const working = ref(false);
 /** Whether anything of the plan on show was run; its own changes of records must not make it anew. */
 const started = ref(false);
-const currentId = ref(0);
 const scroller = ref<HTMLElement>();
 
 const rename = computed(() => props.kind === 'rename');
@@ -98,7 +103,7 @@ async function run(onlyItemId?: number): Promise<void> {
 
 function tryOne(): Promise<void> {
   const item =
-    items.value.find((candidate) => candidate.id === currentId.value && candidate.state === 'planned') ??
+    items.value.find((candidate) => candidate.copyId === props.currentCopyId && candidate.state === 'planned') ??
     items.value.find((candidate) => candidate.state === 'planned');
   return run(item?.id);
 }
@@ -136,10 +141,14 @@ const stopRecords = live.onRecords(() => {
 onBeforeUnmount(stopRecords);
 watch(() => [props.kind, JSON.stringify(props.selection)], makePlan, { immediate: true });
 
-function choose(item: PlanItem): void {
-  currentId.value = item.id;
-  emit('chosen', item.copyId);
-}
+// The arrow keys go through the list of sounds; the item of the current sound follows into view.
+watch(
+  () => props.currentCopyId,
+  (copyId) => {
+    const index = visible.value.findIndex((item) => item.copyId === copyId);
+    if (index >= 0) virtual.value.scrollToIndex(index);
+  },
+);
 
 function changesOf(item: PlanItem): { label: string; before: string; after: string }[] {
   return FIELDS.filter((field) => field.name in item.after).map((field) => ({
@@ -213,9 +222,9 @@ useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working
             class="item"
             role="listitem"
             :data-index="row.index"
-            :class="{ current: item.id === currentId }"
+            :class="{ current: item.copyId === currentCopyId }"
             :style="{ transform: `translateY(${row.start}px)` }"
-            @click="choose(item)"
+            @click="emit('chosen', item.copyId)"
           >
             <span class="state" :class="item.state">{{ STATES[item.state] }}</span>
             <div class="what">

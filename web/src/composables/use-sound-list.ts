@@ -130,14 +130,14 @@ export function useSoundList(
     request.abort();
   });
 
+  // Compared by value: going to another step makes a new filter that says the same.
   watch(
-    [filter, sorting],
+    () => JSON.stringify([filter.value, sorting.value]),
     () => {
       current.value = -1;
       clear();
       void restart();
     },
-    { deep: true },
   );
 
   function clear(): void {

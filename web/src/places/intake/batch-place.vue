@@ -3,7 +3,7 @@ import type { Batch, Unreadable } from '@flagstone/contract/api';
 import type { Selection } from '@flagstone/contract/selection';
 import { BLOCK_LABELS, type BlockName } from '@flagstone/core/ucs/name-blocks';
 import { ElButton, ElPopconfirm, ElProgress } from 'element-plus';
-import { computed, nextTick, onBeforeUnmount, ref, watch } from 'vue';
+import { computed, nextTick, onBeforeUnmount, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../../api/client.ts';
 import PlanView from '../../components/plan-view.vue';
@@ -108,8 +108,6 @@ async function choose(copyId: number): Promise<void> {
   list.goTo(list.rows.value.findIndex((row) => row.copyId === copyId));
 }
 
-watch(step, () => card.value === undefined && list.clear());
-
 const acceptNumber = (index: number) => (): boolean =>
   step.value === 'describe' && (suggestions.value?.accept(index) ?? false);
 useKeys({
@@ -210,6 +208,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
         :batch-id="id"
         :selection="planSelection"
         :what="planned ? 'Selected rows' : 'Whole batch'"
+        :current-copy-id="list.currentRow.value?.copyId ?? 0"
         @edit-block="editBlock"
         @chosen="choose"
       />

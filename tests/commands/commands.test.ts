@@ -1,0 +1,193 @@
+import { spawn } from 'node:child_process';
+import { chmod, mkdtemp, readdir, readFile, rm, writeFile } from 'node:fs/promises';
+import os from 'node:os';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { afterEach, beforeEach, describe, expect, it, jest } from '@jest/globals';
+import { wavBytes, type WavTags } from '@flagstone/demo/wav-file';
+
+jest.setTimeout(30_000);
+
+const PROJECT = fileURLToPath(new URL('../../', import.meta.url));
+let folder = '';
+beforeEach(async () => {
+  folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone command '));
+});
+afterEach(() => rm(folder, { recursive: true, force: true }));
+
+/** Runs a command as the launcher does, from another folder; gives status, JSON lines and errors. */
+function flagstone(
+  args: string[],
+  input = '',
+): Promise<{ status: number | null; lines: Record<string, unknown>[]; errors: string }> {
+  const child = spawn(process.execPath, ['--import', 'tsx', 'server/src/main.ts', ...args], {
+    cwd: PROJECT,
+    env: { ...process.env, NODE_OPTIONS: '', FLAGSTONE_CWD: folder },
+  });
+  let [out, errors] = ['', ''];
+  child.stdout.on('data', (text: Buffer) => (out += text.toString()));
+  child.stderr.on('data', (text: Buffer) => (errors += text.toString()));
+  child.stdin.end(input);
+  return new Promise((resolve, reject) => {
+    child.once('error', reject);
+    child.once('close', (status) =>
+      resolve({
+        status,
+        errors,
+        lines: out
+          .split('\n')
+          .filter(Boolean)
+          .map((line) => JSON.parse(line) as Record<string, unknown>),
+      }),
+    );
+  });
+}
+
+const put = (name: string, tags: WavTags = {}): Promise<void> =>
+  writeFile(
+    path.join(folder, name),
+    wavBytes([Float32Array.from({ length: 480 }, (_, index) => Math.sin(index / 9))], { rate: 48000, bits: 16 }, tags),
+  );
+
+describe('flagstone read', () => {
+  it('prints one JSON object a file, with places when asked for, and goes on after a file that cannot be read', async () => {
+    await put('one.wav', { info: { INAM: 'One' } });
+    await writeFile(path.join(folder, 'text.wav'), 'words');
+    const { status, lines, errors } = await flagstone(['read', 'text.wav', 'one.wav', '--raw', '--digest']);
+    expect(status).toBe(1);
+    expect(lines).toMatchObject([
+      {
+        path: 'one.wav',
+        container: 'WAV',
+        codec: 'PCM',
+        sampleRateHz: 48000,
+        bitDepth: 16,
+        channels: 1,
+        frames: 480,
+        durationSeconds: 0.01,
+        record: { fxName: 'One' },
+        places: [{ field: 'fxName', place: 'INFO INAM', value: 'One' }],
+      },
+    ]);
+    expect(lines[0]?.['audioDigest']).toMatch(/^[0-9a-f]{64}$/);
+    expect(errors).toMatch(/^text\.wav: .*no audio format.*\n$/);
+  });
+});
+
+describe('flagstone write', () => {
+  it('sets fields, keeps the audio, has nothing to do the second time, and only plans on a dry run', async () => {
+    await put('pot.wav');
+    const before = await readFile(path.join(folder, 'pot.wav'));
+    const args = [
+      'write',
+      'pot.wav',
+      '--set',
+      'fxName=Pot Falls',
+      '--set',
+      'catId=cermbrk',
+      '--set',
+      'keywords=pot, fall',
+    ];
+    expect((await flagstone([...args, '--dry-run'])).lines).toMatchObject([{ ok: true, how: 'dry run' }]);
+    expect((await readFile(path.join(folder, 'pot.wav'))).equals(before)).toBe(true);
+    const first = await flagstone(args);
+    expect(first).toMatchObject({
+      status: 0,
+      lines: [
+        { path: 'pot.wav', ok: true, how: 'copy', changed: ['catId', 'category', 'subCategory', 'fxName', 'keywords'] },
+      ],
+    });
+    const second = await flagstone(args);
+    expect(second.lines).toMatchObject([
+      { how: 'nothing to do', changed: [], audioDigest: first.lines[0]?.['audioDigest'] },
+    ]);
+    const { lines } = await flagstone(['read', 'pot.wav']);
+    expect(lines[0]?.['record']).toEqual({
+      fxName: 'Pot Falls',
+      catId: 'CERMBrk',
+      category: 'CERAMICS',
+      subCategory: 'BREAK',
+      keywords: ['pot', 'fall'],
+    });
+    expect(await readdir(folder)).toEqual(['pot.wav']);
+  });
+
+  it.each([
+    ['a field that is none', ['--set', 'colour=red'], 2, /there is no field “colour”/],
+    ['an assignment that is none', ['--set', 'fxName'], 2, /--set needs field=value/],
+    ['nothing to set', [], 2, /at least one --set/],
+    ['an unknown CatID', ['--set', 'catId=NOPE'], 1, /not in the category list/],
+  ])('refuses %s', async (_, more, status, message) => {
+    await put('a.wav');
+    const answer = await flagstone(['write', 'a.wav', ...more]);
+    expect(answer.status).toBe(status);
+    expect(answer.errors).toMatch(message);
+  });
+
+  it('leaves a read-only file as it is and says what to do', async () => {
+    await put('locked.wav');
+    await chmod(path.join(folder, 'locked.wav'), 0o444);
+    const { status, lines, errors } = await flagstone(['write', 'locked.wav', '--set', 'fxName=X']);
+    expect([status, lines]).toMatchObject([1, [{ ok: false, error: { code: 'FILE_READ_ONLY' } }]]);
+    expect(errors).toMatch(/permission to write/);
+  });
+});
+
+describe('flagstone suggest', () => {
+  it('reads paths on standard input and prints suggestions with reasons, best first', async () => {
+    const { status, lines } = await flagstone(['suggest'], 'geese/goose honk.wav\n\nqwzx.wav\n');
+    expect(status).toBe(0);
+    expect(lines).toHaveLength(2);
+    const [first] = lines[0]?.['suggestions'] as { catId: string; score: number; because: string[] }[];
+    expect(first?.catId).toBe('BIRDFowl');
+    expect(first?.because.length).toBeGreaterThan(0);
+    expect(lines[1]).toEqual({ path: 'qwzx.wav', suggestions: [] });
+  });
+});
+
+describe('flagstone name', () => {
+  const tags = {
+    ixml: { 'ASWG/catId': 'CERMBrk', 'ASWG/fxName': 'Pot', 'ASWG/creatorId': 'ORV', 'ASWG/sourceId': 'CLAY' },
+  };
+
+  it('plans names, and with --apply renames without ever overwriting', async () => {
+    await put('a.wav', tags);
+    await put('b.wav', tags);
+    await writeFile(path.join(folder, 'cermbrk_pot_orv_clay.WAV'), 'kept');
+    const planned = await flagstone(['name', 'a.wav', 'b.wav']);
+    expect(planned.lines.map((line) => line['name'])).toEqual([
+      'CERMBrk_Pot_ORV_CLAY 01.wav',
+      'CERMBrk_Pot_ORV_CLAY 02.wav',
+    ]);
+    expect((await readdir(folder)).sort()).toEqual(['a.wav', 'b.wav', 'cermbrk_pot_orv_clay.WAV']);
+    expect((await flagstone(['name', 'a.wav', 'b.wav', '--apply'])).status).toBe(0);
+    expect((await readdir(folder)).sort()).toEqual([
+      'CERMBrk_Pot_ORV_CLAY 01.wav',
+      'CERMBrk_Pot_ORV_CLAY 02.wav',
+      'cermbrk_pot_orv_clay.WAV',
+    ]);
+    expect(await readFile(path.join(folder, 'cermbrk_pot_orv_clay.WAV'), 'utf8')).toBe('kept');
+  });
+
+  it('does not rename a file whose blocks are missing', async () => {
+    await put('bare.wav');
+    const { status, errors } = await flagstone(['name', 'bare.wav', '--apply']);
+    expect([status, await readdir(folder)]).toEqual([1, ['bare.wav']]);
+    expect(errors).toMatch(/CatID is missing/);
+  });
+});
+
+describe('wrong usage', () => {
+  it.each([
+    [['fly'], /there is no command “fly”/],
+    [['read'], /at least one FILE/],
+    [['read', '--colour'], /colour/],
+    [['suggest', 'x'], /no arguments/],
+    [['start', '--port', 'many'], /--port needs a number/],
+    [['bench', 'nothing'], /there is no benchmark/],
+  ])('of %j ends with 2 and says why', async (args, message) => {
+    const { status, errors } = await flagstone(args);
+    expect(status).toBe(2);
+    expect(errors).toMatch(message);
+  });
+});
