@@ -54,8 +54,8 @@ describe('other containers', () => {
   it('that are not taken up yet are listed with the reason', async () => {
     const unreadable = await app.call('listUnreadable', { params: { id: batchId } });
     expect(unreadable.map((file) => [file.name, file.code])).toEqual([
-      ['tone.m4a', 'CODEC_NOT_SUPPORTED'],
-      ['tone.ogg', 'CODEC_NOT_SUPPORTED'],
+      ['tone.m4a', 'FORMAT_NOT_YET'],
+      ['tone.ogg', 'FORMAT_NOT_YET'],
     ]);
   });
 

@@ -1,5 +1,6 @@
 import type { Issue } from '../errors.ts';
 import { FormatError } from '../errors.ts';
+import { decodeWindows1252 } from './text-encoding.ts';
 import { childOf, editXml, parseXml, textOf, type XmlChanges } from './xml-document.ts';
 
 /**
@@ -25,7 +26,7 @@ export function decodeIxml(contents: Uint8Array): string {
   try {
     text = new TextDecoder(encoding, { fatal: true }).decode(contents);
   } catch {
-    text = new TextDecoder(encoding === 'utf-8' ? 'windows-1252' : encoding).decode(contents);
+    text = encoding === 'utf-8' ? decodeWindows1252(contents) : new TextDecoder(encoding).decode(contents);
   }
   const end = text.search(/\0+\s*$/);
   return end < 0 ? text : text.slice(0, end);

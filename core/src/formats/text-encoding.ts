@@ -10,8 +10,19 @@ export function decodeText(bytes: Uint8Array): string {
   try {
     return new TextDecoder('utf-8', { fatal: true }).decode(content);
   } catch {
-    return new TextDecoder('windows-1252').decode(content);
+    return decodeWindows1252(content);
   }
+}
+
+// What Windows-1252 has where Latin-1 has control characters, 0x80 to 0x9f (https://encoding.spec.whatwg.org, index-windows-1252).
+const WINDOWS_1252 = '€\u0081‚ƒ„…†‡ˆ‰Š‹Œ\u008dŽ\u008f\u0090‘’“”•–—˜™š›œ\u009džŸ';
+
+/** Text in Windows-1252; by a table, since the TextDecoder of Node.js 20 takes it for Latin-1. */
+export function decodeWindows1252(bytes: Uint8Array): string {
+  let text = '';
+  for (const byte of bytes)
+    text += byte >= 0x80 && byte <= 0x9f ? (WINDOWS_1252[byte - 0x80] ?? '') : String.fromCharCode(byte);
+  return text;
 }
 
 function untilNul(text: string): string {

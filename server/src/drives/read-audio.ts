@@ -48,7 +48,7 @@ const CONTAINER_NAMES: Record<Exclude<ContainerKind, 'wave'>, AudioFacts['contai
 async function readForeign(kind: Exclude<ContainerKind, 'wave'>, source: ByteSource): Promise<AudioFile> {
   const container = CONTAINER_NAMES[kind];
   const range = await audioRange(kind, source);
-  if (!range) throw new FormatError('CODEC_NOT_SUPPORTED', container, `${container} files are not taken up yet.`, 0);
+  if (!range) throw new FormatError('FORMAT_NOT_YET', container, `${container} files are not taken up yet.`, 0);
   const { parseBuffer } = await import('music-metadata');
   const head = await source.read(0, Math.min(source.sizeBytes, FOREIGN_HEAD_BYTES));
   const metadata = await parseBuffer(head, { size: source.sizeBytes }, { skipCovers: true }).catch((cause: unknown) => {

@@ -1,0 +1,188 @@
+import { chmod, link, mkdir, mkdtemp, readdir, readFile, rm, stat, symlink, unlink, writeFile } from 'node:fs/promises';
+import os from 'node:os';
+import path from 'node:path';
+import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
+import { emptyRecord } from '@flagstone/core/record/fields';
+import { planWavWrite } from '@flagstone/core/formats/wav-writer';
+import type { WritePlan } from '@flagstone/core/formats/write-plan';
+import { wavBytes } from '@flagstone/demo/wav-file';
+import { DriveFiles } from './drive-files.ts';
+import { removeLeftovers } from './leftovers.ts';
+import { rewriteFile } from './rewrite-file.ts';
+import { AllowedRoots, isWithin } from './roots.ts';
+import { walk } from './walk.ts';
+
+let root = '';
+let files: DriveFiles;
+const bytes = wavBytes([Float32Array.from({ length: 300 }, (_, index) => Math.sin(index))], { rate: 48000, bits: 24 });
+
+beforeEach(async () => {
+  root = await mkdtemp(path.join(os.tmpdir(), 'flagstone-drives-'));
+  files = new DriveFiles(root);
+});
+afterEach(() => rm(root, { recursive: true, force: true }));
+
+const put = async (name: string, contents: string | Uint8Array = 'x'): Promise<void> => {
+  await mkdir(path.dirname(path.join(root, name)), { recursive: true });
+  await writeFile(path.join(root, name), contents);
+};
+const names = async (): Promise<string[]> => (await readdir(root)).sort();
+
+describe('paths', () => {
+  it.each([
+    ['/a', '/a', true],
+    ['/a', '/a/b', true],
+    ['/a', '/ab', false],
+    ['/a', '/', false],
+    ['/a', '/a/..b', true],
+    ['/a', '/b', false],
+  ])('below %s: %s is %s', (folder, candidate, within) => {
+    expect(isWithin(folder, candidate)).toBe(within);
+  });
+
+  it('that climb, hide a NUL or are no absolute path are refused', async () => {
+    expect(() => files.absolute('..', 'x')).toThrow(/leads out/);
+    expect(() => files.absolute('a\0b')).toThrow(/leads out/);
+    expect(files.absolute('/a', 'b')).toBe(path.join(root, 'a', 'b'));
+    const roots = await AllowedRoots.of([root]);
+    await expect(roots.checkedFolder('relative')).rejects.toMatchObject({ code: 'PATH_OUTSIDE_ROOTS' });
+    await expect(roots.checkedFolder(`${root}/../`)).rejects.toMatchObject({ code: 'PATH_OUTSIDE_ROOTS' });
+    await expect(AllowedRoots.of([path.join(root, 'nowhere')])).rejects.toMatchObject({ code: 'PATH_NOT_FOUND' });
+  });
+
+  it('through a link that leads out are refused when the file is opened', async () => {
+    await symlink('/etc/hostname', path.join(root, 'link.wav'));
+    await expect(files.existing('', 'link.wav')).rejects.toMatchObject({ code: 'SYMLINK_OUTSIDE' });
+    await expect(files.existing('', 'none.wav')).rejects.toMatchObject({ code: 'FILE_VANISHED' });
+  });
+
+  it('find the deepest of the allowed roots', async () => {
+    await mkdir(path.join(root, 'inner'));
+    const roots = await AllowedRoots.of([root, path.join(root, 'inner'), root]);
+    expect(roots.roots).toHaveLength(2);
+    expect(roots.rootOf(path.join(root, 'inner', 'x'))).toBe(path.join(root, 'inner'));
+    expect(roots.rootOf('/elsewhere')).toBeUndefined();
+  });
+});
+
+describe('walking a folder', () => {
+  it('gives audio files by extension in the order of names, below links once, and nothing hidden', async () => {
+    for (const name of [
+      'b.WAV',
+      'a.wav',
+      'sub/c.aif',
+      '.hidden.wav',
+      '._a.wav',
+      'Thumbs.db',
+      'text.txt',
+      'sub/.trash/d.wav',
+    ])
+      await put(name);
+    await symlink(path.join(root, 'sub'), path.join(root, 'again'));
+    const found: string[] = [];
+    for await (const entry of walk(root, '')) found.push(`${entry.kind} ${entry.folder}/${entry.name}`);
+    expect(found).toEqual(['file /a.wav', 'file /b.WAV', 'file again/c.aif']);
+  });
+
+  it('tells a folder that is not there', async () => {
+    const entries = [];
+    for await (const entry of walk(root, 'none')) entries.push(entry);
+    expect(entries).toMatchObject([{ kind: 'fault', folder: 'none', error: { code: 'FILE_VANISHED' } }]);
+  });
+});
+
+describe('renaming', () => {
+  it('never overwrites and leaves both files as they were', async () => {
+    await put('a.wav', 'one');
+    await put('b.wav', 'two');
+    await expect(files.rename('', 'a.wav', 'b.wav')).rejects.toMatchObject({ code: 'NAME_TAKEN' });
+    expect([
+      await readFile(path.join(root, 'a.wav'), 'utf8'),
+      await readFile(path.join(root, 'b.wav'), 'utf8'),
+    ]).toEqual(['one', 'two']);
+  });
+
+  it('keeps the file itself, and refuses names that are none', async () => {
+    await put('a.wav', 'one');
+    const { ino } = await stat(path.join(root, 'a.wav'));
+    await files.rename('', 'a.wav', 'A.wav');
+    expect((await stat(path.join(root, 'A.wav'))).ino).toBe(ino);
+    for (const name of ['', '.', '..', 'x/y'])
+      await expect(files.rename('', 'A.wav', name)).rejects.toMatchObject({ code: 'BAD_REQUEST' });
+    await expect(files.rename('', 'A.wav', 'n'.repeat(256))).rejects.toMatchObject({ code: 'NAME_TOO_LONG' });
+    await expect(files.rename('', 'none.wav', 'x.wav')).rejects.toMatchObject({ code: 'FILE_VANISHED' });
+    expect(await names()).toEqual(['A.wav']);
+  });
+
+  it('is told apart when it was cut short, and finished without touching a different file', async () => {
+    await put('old', '1');
+    expect(await files.renameStanding('', 'old', 'new')).toBe('old');
+    await link(path.join(root, 'old'), path.join(root, 'new'));
+    expect(await files.renameStanding('', 'old', 'new')).toBe('both');
+    await files.finishRename('', 'old', 'new');
+    expect(await files.renameStanding('', 'old', 'new')).toBe('new');
+    await put('old', '2');
+    expect(await files.renameStanding('', 'old', 'new')).toBe('different');
+    await files.finishRename('', 'old', 'new');
+    expect(await names()).toEqual(['new', 'old']);
+    await unlink(path.join(root, 'old'));
+    await unlink(path.join(root, 'new'));
+    expect(await files.renameStanding('', 'old', 'new')).toBe('neither');
+  });
+});
+
+describe('rewriting a file', () => {
+  const planFor = (fxName: string): Promise<WritePlan | undefined> =>
+    files.withSource('', 'a.wav', async (source) => (await planWavWrite(source, { ...emptyRecord(), fxName })).plan);
+
+  it('puts the new file in place of the old with its mode, and no temporary file stays', async () => {
+    await put('a.wav', bytes);
+    await chmod(path.join(root, 'a.wav'), 0o640);
+    const plan = await planFor('Pot');
+    if (!plan) throw new Error('there is something to write');
+    const before = await files.stampOf('', 'a.wav');
+    const { stamp, audioDigest } = await rewriteFile(files, '', 'a.wav', before, plan);
+    expect(stamp).toEqual(await files.stampOf('', 'a.wav'));
+    expect(stamp.sizeBytes).toBe(plan.sizeBytes);
+    expect(audioDigest).toMatch(/^[0-9a-f]{64}$/);
+    expect((await stat(path.join(root, 'a.wav'))).mode & 0o777).toBe(0o640);
+    expect(await names()).toEqual(['a.wav']);
+  });
+
+  it('stops and leaves the file as it is when the plan would change the audio', async () => {
+    await put('a.wav', bytes);
+    const changed = bytes.slice();
+    changed[100] = (changed[100] ?? 0) ^ 1;
+    const plan: WritePlan = {
+      segments: [{ kind: 'bytes', bytes: changed }],
+      audioOffset: 44,
+      audioBytes: 900,
+      sizeBytes: changed.length,
+    };
+    await expect(rewriteFile(files, '', 'a.wav', await files.stampOf('', 'a.wav'), plan)).rejects.toMatchObject({
+      code: 'AUDIO_CHANGED',
+    });
+    expect((await readFile(path.join(root, 'a.wav'))).equals(bytes)).toBe(true);
+    expect(await names()).toEqual(['a.wav']);
+  });
+
+  it('stops when the file is not the one that was read', async () => {
+    await put('a.wav', bytes);
+    const plan = await planFor('Pot');
+    if (!plan) throw new Error('there is something to write');
+    const stamp = await files.stampOf('', 'a.wav');
+    await expect(rewriteFile(files, '', 'a.wav', { ...stamp, mtimeMs: stamp.mtimeMs - 1 }, plan)).rejects.toMatchObject(
+      { code: 'FILE_CHANGED' },
+    );
+    await expect(rewriteFile(files, '', 'b.wav', stamp, plan)).rejects.toMatchObject({ code: 'FILE_VANISHED' });
+    expect(await names()).toEqual(['a.wav']);
+  });
+
+  it('has its leftovers removed, and nothing else', async () => {
+    await put('.flagstone-write-12-34', 'half');
+    await put('a.wav', bytes);
+    expect(await removeLeftovers(root)).toBe(1);
+    expect(await removeLeftovers(path.join(root, 'none'))).toBe(0);
+    expect(await names()).toEqual(['a.wav']);
+  });
+});
