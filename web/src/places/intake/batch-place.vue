@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { Batch, Unreadable } from '@flagstone/contract/api';
 import type { Selection } from '@flagstone/contract/selection';
-import { BLOCK_LABELS, type BlockName } from '@flagstone/core/ucs/name-blocks';
+import type { BlockName } from '@flagstone/core/ucs/name-blocks';
 import { ElButton, ElPopconfirm, ElProgress } from 'element-plus';
 import { computed, nextTick, onBeforeUnmount, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
@@ -243,9 +243,6 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
           :cat-id="list.currentRow.value.record.catId"
           @accept="accept"
         />
-        <p v-if="step === 'name'" class="tip soft">
-          The name is laid from {{ Object.values(BLOCK_LABELS).join(', ') }}.
-        </p>
       </sound-card>
     </div>
   </div>
@@ -352,9 +349,5 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
   overflow: auto;
   padding: 12px;
   background: var(--surface);
-}
-
-.tip {
-  padding: 8px 12px;
 }
 </style>
