@@ -1,0 +1,30 @@
+import { describe, expect, it } from '@jest/globals';
+import type { SoundRow } from '@flagstone/contract/record';
+import { emptyRecord, type SoundRecord } from '@flagstone/core/record/fields';
+import { sharedValue } from './shared-value.ts';
+
+const rows = (...records: Partial<SoundRecord>[]): SoundRow[] =>
+  records.map((record) => ({ record: { ...emptyRecord(), ...record } }) as SoundRow);
+
+describe('what rows have in common', () => {
+  it('is the value when all have it, lists item by item', () => {
+    expect(sharedValue(rows({ library: 'Clay' }, { library: 'Clay' }), 'library')).toEqual({
+      value: 'Clay',
+      mixed: false,
+      distinct: 1,
+    });
+    expect(sharedValue(rows({ keywords: ['a', 'b'] }, { keywords: ['a', 'b'] }), 'keywords').mixed).toBe(false);
+  });
+
+  it('is nothing, with the number of values, when they differ', () => {
+    expect(sharedValue(rows({ library: 'Clay' }, { library: 'Fire' }, {}, { library: 'Clay' }), 'library')).toEqual({
+      value: undefined,
+      mixed: true,
+      distinct: 3,
+    });
+  });
+
+  it('is nothing for no rows', () => {
+    expect(sharedValue([], 'library')).toEqual({ value: undefined, mixed: false, distinct: 0 });
+  });
+});

@@ -1,0 +1,58 @@
+import { describe, expect, it } from '@jest/globals';
+import {
+  counted,
+  formatBytes,
+  formatChannels,
+  formatFailed,
+  formatKilohertz,
+  formatLength,
+  formatValue,
+} from './format.ts';
+
+describe('lengths', () => {
+  it.each([
+    [0, '0:00.0'],
+    [7.34, '0:07.3'],
+    [60, '1:00'],
+    [185.6, '3:06'],
+    [3723, '1:02:03'],
+    [NaN, ''],
+  ])('of %p seconds read %p', (seconds, text) => {
+    expect(formatLength(seconds)).toBe(text);
+  });
+});
+
+describe('numbers in words', () => {
+  it('count one and many', () => {
+    expect([counted(1, 'file'), counted(0, 'file'), counted(12345, 'file'), counted(2, 'needs', 'need')]).toEqual([
+      '1 file',
+      '0 files',
+      '12,345 files',
+      '2 need',
+    ]);
+  });
+
+  it('give bytes in powers of ten, rates in kilohertz and channels by their usual names', () => {
+    expect([0, 999, 1000, 1_234_567, 6e12].map(formatBytes)).toEqual(['0 B', '999 B', '1.0 kB', '1.2 MB', '6.0 TB']);
+    expect([44100, 48000, 192000].map(formatKilohertz)).toEqual(['44.1', '48', '192']);
+    expect([1, 2, 4, 6, 8].map(formatChannels)).toEqual(['Mono', 'Stereo', '4 ch', '5.1', '7.1']);
+  });
+
+  it('say what went wrong in the word that fits the job', () => {
+    expect(formatFailed({ kind: 'index', failed: 2 })).toBe('✕ 2 unreadable');
+    expect(formatFailed({ kind: 'write', failed: 1 })).toBe('✕ 1 failed');
+    expect(formatFailed({ kind: 'write', failed: 0 })).toBe('');
+  });
+
+  it('show values of fields, and nothing as empty', () => {
+    expect([['a', 'b'], 'x', 4, null, '', [], undefined].map((value) => formatValue(value))).toEqual([
+      'a, b',
+      'x',
+      '4',
+      '(empty)',
+      '(empty)',
+      '(empty)',
+      '(empty)',
+    ]);
+  });
+});
