@@ -55,7 +55,20 @@ describe('reading a folder', () => {
     const rows = await rowsOf(again.batchId);
     expect(new Set(rows.map((row) => row.soundId)).size).toBe(1);
     expect(rows.map((row) => row.copyCount)).toEqual([2, 2]);
-    expect(first.batchId).not.toBe(again.batchId);
+    expect(first.batchId).toBe(again.batchId);
+  });
+
+  it('takes up the open batch of a folder again; a name, or filing it, makes a new one', async () => {
+    await app.put('e/one.wav', { seed: 14 });
+    const { batchId } = await app.intake('e');
+    const body = { path: path.join(app.drive, 'e'), batchName: 'For reel 2' };
+    const named = await app.call('startIntake', { body });
+    await app.ended(named.job);
+    expect(named.batch).toMatchObject({ name: 'For reel 2' });
+    expect(named.batch.id).not.toBe(batchId);
+    expect((await app.intake('e')).batchId).toBe(batchId);
+    await app.call('fileBatch', { params: { id: batchId } });
+    expect((await app.intake('e')).batchId).not.toBe(batchId);
   });
 
   it('tells a file that was changed outside and one that is gone', async () => {
@@ -68,6 +81,7 @@ describe('reading a folder', () => {
     expect(job.result).toMatchObject({ changedOutside: 1, gone: 1 });
     expect(await rowsOf(batchId)).toMatchObject([
       { name: 'changes.wav', state: 'ahead', record: { fxName: 'before' } },
+      { name: 'goes.wav', state: 'gone' },
     ]);
   });
 });

@@ -1,7 +1,7 @@
 import { AppError, ERROR_REMEDIES, type ErrorCode } from '@flagstone/core/errors';
 import type { Batch, Unreadable } from '@flagstone/contract/api';
 import type { Job } from '@flagstone/contract/jobs';
-import { eq, sql } from 'drizzle-orm';
+import { and, desc, eq, isNull, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { batches, unreadable } from '../db/schema.ts';
 import { driveFolderOf, rememberFolder } from './drives.ts';
@@ -18,13 +18,20 @@ export async function startIntake(
   return { batch: await getBatch(app, batchId), job };
 }
 
-/** Opens a batch on a folder; returns what an index job on it needs. */
+/**
+ * Opens a batch on a folder; returns what an index job on it needs. A batch of that folder that is not filed yet is taken up again, unless
+ * another name asks for one of its own.
+ */
 export async function openBatch(app: AppContext, given: string, name: string | undefined, personId: number) {
   const real = await app.roots.checkedFolder(given.trim());
   const place = await driveFolderOf(app, real);
   const folderId = await rememberFolder(app, place, personId);
   const shown = name || place.folder.split('/').pop() || place.drive.name;
-  const [row] = await app.db.insert(batches).values({ name: shown, folderId, createdBy: personId }).returning();
+  const unfiled = and(eq(batches.folderId, folderId), isNull(batches.filedAt), eq(batches.name, shown));
+  const [open] = await app.db.select().from(batches).where(unfiled).orderBy(desc(batches.id)).limit(1);
+  const [row] = open
+    ? [open]
+    : await app.db.insert(batches).values({ name: shown, folderId, createdBy: personId }).returning();
   if (!row) throw new AppError('INTERNAL', 'The batch could not be recorded.');
   const title = `Read ${place.drive.name}${place.folder === '' ? '' : `/${place.folder}`}`;
   return { batchId: row.id, title, payload: { batchId: row.id, driveId: place.drive.id, folder: place.folder } };
