@@ -64,17 +64,20 @@ const head = async (): Promise<void> => {
 };
 const find = (): Promise<unknown> => run('find', [drive, '-type', 'f', '-printf', '%s %T@ %p\n'], { maxBuffer: 1e9 });
 
-const first = await seconds(index);
-const again = await seconds(index);
-const floor = await seconds(head);
-const listing = await seconds(find);
-const line = (what: string, time: number, note = ''): string =>
-  `${what.padEnd(34)} ${time.toFixed(2).padStart(7)} s ${String(Math.round(count / time)).padStart(7)} files/s ${note}\n`;
-process.stdout.write(`${count} WAV files of 15 kB, Node.js ${process.version}, ${os.availableParallelism()} cores\n`);
-process.stdout.write(line('first index, with worker start', first, `${(first / floor).toFixed(1)} x the floor`));
-process.stdout.write(line('unchanged index', again, `${(again / listing).toFixed(1)} x find`));
-process.stdout.write(line('floor: first 64 kB of each file', floor));
-process.stdout.write(line('floor: find -printf', listing));
-await close();
-await postgres.stop();
-await rm(folder, { recursive: true, force: true });
+try {
+  const first = await seconds(index);
+  const again = await seconds(index);
+  const floor = await seconds(head);
+  const listing = await seconds(find);
+  const line = (what: string, time: number, note = ''): string =>
+    `${what.padEnd(34)} ${time.toFixed(2).padStart(7)} s ${String(Math.round(count / time)).padStart(7)} files/s ${note}\n`;
+  process.stdout.write(`${count} WAV files of 15 kB, Node.js ${process.version}, ${os.availableParallelism()} cores\n`);
+  process.stdout.write(line('first index, with worker start', first, `${(first / floor).toFixed(1)} x the floor`));
+  process.stdout.write(line('unchanged index', again, `${(again / listing).toFixed(1)} x find`));
+  process.stdout.write(line('floor: first 64 kB of each file', floor));
+  process.stdout.write(line('floor: find -printf', listing));
+} finally {
+  await close();
+  await postgres.stop();
+  await rm(folder, { recursive: true, force: true });
+}

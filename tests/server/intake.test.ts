@@ -45,6 +45,20 @@ describe('reading a folder', () => {
     });
   });
 
+  it('moves a file that cannot be read any more from the rows to the unreadable, and back once it can', async () => {
+    const full = await app.put('turning/tone.wav', { seed: 71 });
+    const { batchId } = await app.intake('turning');
+    expect(await rowsOf(batchId)).toHaveLength(1);
+    await writeFile(full, 'no sound at all');
+    await app.intake('turning');
+    expect(await rowsOf(batchId)).toEqual([]);
+    expect(await app.call('listUnreadable', { params: { id: batchId } })).toHaveLength(1);
+    await app.put('turning/tone.wav', { seed: 71 });
+    await app.intake('turning');
+    expect(await rowsOf(batchId)).toHaveLength(1);
+    expect(await app.call('listUnreadable', { params: { id: batchId } })).toEqual([]);
+  });
+
   it('reads nothing again that is the same, and knows a copy by its audio whatever its name and tags', async () => {
     await app.put('c/original.wav', { seed: 3 });
     const first = await app.intake('c');

@@ -18,6 +18,9 @@ interface Evidence {
   rarity: number;
 }
 
+/** From this score on a suggestion is taken as sure: accepted with all others at once; below it is shown as a guess. */
+export const SURE_SCORE = 0.35;
+
 const LIMIT = 5;
 /** How much a word counts in a folder next to one in the name. */
 const FOLDER_WEIGHT = 0.4;

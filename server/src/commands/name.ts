@@ -1,4 +1,3 @@
-import { readdir } from 'node:fs/promises';
 import path from 'node:path';
 import { parseArgs } from 'node:util';
 import { AppError } from '@flagstone/core/errors';
@@ -24,7 +23,7 @@ export async function name(args: string[]): Promise<number> {
       name: wanted,
     } = buildName(recordFromFile(inFile, current, categories), splitExtension(current).extension, categories);
     const folder = path.dirname(full);
-    const onDisk = new Set((await readdir(folder)).map(nameKey));
+    const onDisk = await files.nameKeys('');
     const own = nameKey(current);
     const free = freeName(wanted, (key) => planned.has(`${folder}/${key}`) || (key !== own && onDisk.has(key)));
     planned.add(`${folder}/${nameKey(free)}`);

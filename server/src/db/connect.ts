@@ -5,6 +5,8 @@ import pg from 'pg';
 import * as schema from './schema.ts';
 
 export type Database = NodePgDatabase<typeof schema>;
+/** What runs inside one transaction. */
+export type Transaction = Parameters<Parameters<Database['transaction']>[0]>[0];
 /** A database or a transaction on it. */
 export type Queryable = Pick<Database, 'select' | 'insert' | 'update' | 'delete' | 'execute'>;
 

@@ -1,4 +1,4 @@
-import { realpath, stat } from 'node:fs/promises';
+import { readdir, realpath, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 
@@ -46,6 +46,32 @@ export class AllowedRoots {
     this.check(real, given);
     if (!(await stat(real)).isDirectory()) throw new AppError('PATH_NOT_A_FOLDER', `${given} is a file.`);
     return real;
+  }
+
+  /** The folders directly inside a folder that a person named, by name; hidden ones are left out. Errors as for checkedFolder. */
+  async foldersIn(given: string): Promise<{ path: string; folders: { name: string; path: string }[] }> {
+    const real = await this.checkedFolder(given);
+    const entries = await readdir(real, { withFileTypes: true }).catch((cause: unknown) => {
+      throw new AppError('PATH_NOT_READABLE', `${real} cannot be listed.`, { cause });
+    });
+    const folders = entries
+      .filter((entry) => entry.isDirectory() && !entry.name.startsWith('.'))
+      .map((entry) => ({ name: entry.name, path: path.join(real, entry.name) }))
+      .sort((a, b) => a.name.localeCompare(b.name));
+    return { path: real, folders };
+  }
+
+  /** The highest folder on the same file system as a real path that still lies within an allowed root. */
+  async fileSystemRoot(real: string): Promise<string> {
+    const allowed = this.rootOf(real) ?? real;
+    const device = (await stat(real)).dev;
+    let root = real;
+    while (root !== allowed) {
+      const parent = path.dirname(root);
+      if (!isWithin(allowed, parent) || (await stat(parent)).dev !== device) break;
+      root = parent;
+    }
+    return root;
   }
 
   private check(candidate: string, given: string): void {

@@ -5,7 +5,7 @@ import { fieldsNotCarried } from '@flagstone/core/record/in-step';
 import { and, eq, inArray, sql } from 'drizzle-orm';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
-import type { Database } from '../db/connect.ts';
+import type { Transaction } from '../db/connect.ts';
 import { bulkInsert } from '../db/bulk-insert.ts';
 import { batchItems, copies, drives, records, sounds, unreadable } from '../db/schema.ts';
 import type { DriveFiles } from '../drives/drive-files.ts';
@@ -17,7 +17,6 @@ import { refreshSearch } from '../services/search.ts';
 import { AppError } from '@flagstone/core/errors';
 import type { JobRun } from './job-queue.ts';
 
-type Transaction = Parameters<Parameters<Database['transaction']>[0]>[0];
 type FoundFile = Extract<WalkEntry, { kind: 'file' }>;
 type Fault = Extract<WalkEntry, { kind: 'fault' }>;
 type CopyRow = typeof copies.$inferSelect;
@@ -307,6 +306,7 @@ async function writeFaults(tx: Transaction, payload: Payload, readable: FoundFil
       );
   }
   if (faults.length === 0) return;
+  await forgetUnreadable(tx, payload, faults);
   await tx
     .insert(unreadable)
     .values(
@@ -323,6 +323,14 @@ async function writeFaults(tx: Transaction, payload: Payload, readable: FoundFil
       target: [unreadable.driveId, unreadable.folder, unreadable.name],
       set: { batchId: payload.batchId, code: sql`excluded.code`, message: sql`excluded.message`, seenAt: new Date() },
     });
+}
+
+/** A file that could be read once and cannot now stands among the unreadable of its batch, not beside them; its copy and its record stay known. */
+async function forgetUnreadable(tx: Transaction, { driveId, batchId }: Payload, faults: Fault[]): Promise<void> {
+  const paths = faults.map(({ folder, name }) => `${folder}/${name}`);
+  await tx.execute(sql`
+    delete from batch_items b using copies c where b.batch_id = ${batchId} and c.id = b.copy_id and c.drive_id = ${driveId}
+    and c.folder || '/' || c.name = any(${sql.param(paths)})`);
 }
 
 /** Copies of the folder that this scan did not meet are gone: the drive is here, the file is not. Nothing is removed. */

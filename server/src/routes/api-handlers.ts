@@ -1,4 +1,3 @@
-import { readdir } from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import type { Api } from '@flagstone/contract/api';
@@ -59,14 +58,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   listFolders: async (app, { query }) => {
     if (query.path === '')
       return { path: '', parent: null, folders: app.roots.roots.map((root) => ({ name: root, path: root })) };
-    const real = await app.roots.checkedFolder(query.path);
-    const entries = await readdir(real, { withFileTypes: true }).catch((cause: unknown) => {
-      throw new AppError('PATH_NOT_READABLE', `${real} cannot be listed.`, { cause });
-    });
-    const folders = entries
-      .filter((entry) => entry.isDirectory() && !entry.name.startsWith('.'))
-      .map((entry) => ({ name: entry.name, path: path.join(real, entry.name) }))
-      .sort((a, b) => a.name.localeCompare(b.name));
+    const { path: real, folders } = await app.roots.foldersIn(query.path);
     return { path: real, parent: app.roots.roots.includes(real) ? '' : path.dirname(real), folders };
   },
   startIntake: async (app, { body, person }) => batches.startIntake(app, body.path, body.batchName, await person()),

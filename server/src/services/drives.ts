@@ -1,8 +1,7 @@
-import { stat } from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import type { Drive } from '@flagstone/contract/api';
-import { eq, sql } from 'drizzle-orm';
+import { and, eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { drives, folders } from '../db/schema.ts';
 import { DriveFiles } from '../drives/drive-files.ts';
@@ -24,20 +23,8 @@ export interface DriveFolder {
 export async function driveFolderOf(app: AppContext, realPath: string): Promise<DriveFolder> {
   const known = (await app.db.select().from(drives)).filter((drive) => isWithin(drive.rootPath, realPath));
   const deepest = known.sort((a, b) => b.rootPath.length - a.rootPath.length)[0];
-  const drive = deepest ?? (await addDrive(app, await fileSystemRoot(app, realPath)));
+  const drive = deepest ?? (await addDrive(app, await app.roots.fileSystemRoot(realPath)));
   return { drive, folder: path.relative(drive.rootPath, realPath).split(path.sep).join('/') };
-}
-
-async function fileSystemRoot(app: AppContext, realPath: string): Promise<string> {
-  const allowed = app.roots.rootOf(realPath) ?? realPath;
-  const device = (await stat(realPath)).dev;
-  let root = realPath;
-  while (root !== allowed) {
-    const parent = path.dirname(root);
-    if (!isWithin(allowed, parent) || (await stat(parent)).dev !== device) break;
-    root = parent;
-  }
-  return root;
 }
 
 /** Makes a drive known by its root folder; one with that root is returned as it is. */
@@ -75,8 +62,10 @@ export async function rememberFolder(
     .insert(folders)
     .values({ driveId: drive.id, path: folder, collectionId: 1, addedBy: personId })
     .onConflictDoNothing();
-  const rows = await app.db.select().from(folders).where(eq(folders.driveId, drive.id));
-  const row = rows.find((candidate) => candidate.path === folder);
+  const [row] = await app.db
+    .select({ id: folders.id })
+    .from(folders)
+    .where(and(eq(folders.driveId, drive.id), eq(folders.path, folder)));
   if (!row) throw new AppError('INTERNAL', `The folder ${folder} could not be recorded.`);
   return row.id;
 }

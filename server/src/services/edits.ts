@@ -14,12 +14,11 @@ import type { SoundRow } from '@flagstone/contract/record';
 import type { Selection } from '@flagstone/contract/selection';
 import { desc, eq, inArray, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
-import type { Database, Queryable } from '../db/connect.ts';
+import type { Queryable, Transaction } from '../db/connect.ts';
 import { changes, copies, people, recordRevisions, records } from '../db/schema.ts';
 import { idList, refreshSearch } from './search.ts';
 import { FIELD_COLUMNS, selectedRows } from './sound-rows.ts';
 
-type Transaction = Parameters<Parameters<Database['transaction']>[0]>[0];
 type RecordRow = SoundRecord & { soundId: number; revision: number };
 
 interface Change {

@@ -14,7 +14,7 @@ const KEEP = 600;
 export function peaksOf(soundId: number): Promise<PeaksPicture | undefined> {
   const known = kept.get(soundId);
   if (known) return known;
-  const loading = load(soundId).catch(() => {
+  const loading: Promise<PeaksPicture | undefined> = load(soundId).catch(() => {
     // Asked again the next time the row is shown: the drive may be back by then.
     kept.delete(soundId);
     return undefined;
@@ -25,9 +25,9 @@ export function peaksOf(soundId: number): Promise<PeaksPicture | undefined> {
   return loading;
 }
 
-async function load(soundId: number): Promise<PeaksPicture | undefined> {
+async function load(soundId: number): Promise<PeaksPicture> {
   const response = await fetch(`/api/sounds/${soundId}/peaks`);
-  if (!response.ok) return undefined;
+  if (!response.ok) throw new Error(`The server answered ${response.status} for the peaks of sound ${soundId}.`);
   const number = (name: string): number => Number(response.headers.get(`X-Peaks-${name}`));
   return {
     channels: number('Channels'),

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import type { suggestionSchema } from '@flagstone/contract/api';
+import { SURE_SCORE } from '@flagstone/core/suggest/suggest-category';
 import { ref, watch } from 'vue';
 import type { z } from 'zod';
 import { call } from '../api/client.ts';
@@ -11,9 +12,6 @@ type Suggestion = z.infer<typeof suggestionSchema>;
 const props = defineProps<{ copyId: number; catId: string }>();
 const emit = defineEmits<{ accept: [catId: string] }>();
 const suggestions = ref<Suggestion[]>([]);
-
-/** Below this, a suggestion is shown as a guess. */
-const SURE = 0.35;
 
 watch(
   () => props.copyId,
@@ -58,8 +56,8 @@ defineExpose({ accept });
           >{{ suggestion.catId === catId ? '✓ chosen · ' : '' }}because of {{ suggestion.because.join(', ') }}</span
         >
       </span>
-      <span class="score" :title="suggestion.score < SURE ? 'Only a guess' : 'How sure'"
-        >{{ suggestion.score < SURE ? '?' : '' }}{{ Math.round(suggestion.score * 100) }} %</span
+      <span class="score" :title="suggestion.score < SURE_SCORE ? 'Only a guess' : 'How sure'"
+        >{{ suggestion.score < SURE_SCORE ? '?' : '' }}{{ Math.round(suggestion.score * 100) }} %</span
       >
     </button>
   </section>

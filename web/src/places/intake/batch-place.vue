@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { Batch, Unreadable } from '@flagstone/contract/api';
 import type { Selection } from '@flagstone/contract/selection';
+import { SURE_SCORE } from '@flagstone/core/suggest/suggest-category';
 import type { BlockName } from '@flagstone/core/ucs/name-blocks';
 import { ElButton, ElPopconfirm, ElProgress } from 'element-plus';
 import { computed, nextTick, onBeforeUnmount, ref } from 'vue';
@@ -18,9 +19,6 @@ import { useSoundList } from '../../composables/use-sound-list.ts';
 import { useLive } from '../../stores/live.ts';
 
 type Step = 'describe' | 'name' | 'write' | 'unreadable';
-
-/** How sure a suggestion has to be when all are accepted at once. */
-const SURE = 0.35;
 
 const route = useRoute();
 const router = useRouter();
@@ -76,7 +74,9 @@ async function accept(catId: string): Promise<void> {
 
 async function acceptAll(): Promise<void> {
   const selection = list.selectedCount.value > 1 ? (list.selection.value ?? whole.value) : whole.value;
-  const result = await showingErrors(() => call('acceptSuggestions', { body: { selection, minimumScore: SURE } }));
+  const result = await showingErrors(() =>
+    call('acceptSuggestions', { body: { selection, minimumScore: SURE_SCORE } }),
+  );
   if (result)
     tell(
       `${counted(result.changed, 'sound')} filled in`,
