@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import { memorySource } from '@flagstone/core/formats/byte-source';
-import { readWav } from '@flagstone/core/formats/wav-reader';
+import { readWav } from '@flagstone/core/formats/wav/wav-reader';
 import { demoCollection } from './collection.ts';
 import { demoFileBytes } from './make-collection.ts';
 import { RECIPES } from './recipes.ts';

@@ -1,8 +1,8 @@
 import { bytesOfAscii, concatBytes, viewOf } from '@flagstone/core/formats/byte-source';
-import { writeBext } from '@flagstone/core/formats/bext';
-import { writeIxml } from '@flagstone/core/formats/ixml';
-import { writeInfoList } from '@flagstone/core/formats/riff-info';
-import { riffChunkBytes } from '@flagstone/core/formats/riff';
+import { writeBext } from '@flagstone/core/formats/wav/bext';
+import { writeIxml } from '@flagstone/core/formats/wav/ixml';
+import { writeInfoList } from '@flagstone/core/formats/wav/riff-info';
+import { riffChunkBytes } from '@flagstone/core/formats/wav/riff-chunks';
 
 /** How samples are stored in a made file. */
 export interface WavShape {
@@ -70,7 +70,8 @@ function factChunk(frames: number): Uint8Array {
   return riffChunkBytes('fact', contents);
 }
 
-function sampleBytes(channels: Float32Array[], { bits, float }: WavShape): Uint8Array {
+/** The samples as WAV stores them. */
+export function sampleBytes(channels: Float32Array[], { bits, float }: WavShape): Uint8Array {
   const frames = channels[0]?.length ?? 0;
   const width = bits / 8;
   const bytes = new Uint8Array(frames * channels.length * width);

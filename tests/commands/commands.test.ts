@@ -4,6 +4,7 @@ import os from 'node:os';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { afterEach, beforeEach, describe, expect, it, jest } from '@jest/globals';
+import { aiffBytes } from '@flagstone/demo/container-files';
 import { wavBytes, type WavTags } from '@flagstone/demo/wav-file';
 
 jest.setTimeout(30_000);
@@ -110,6 +111,55 @@ describe('flagstone write', () => {
       keywords: ['pot', 'fall'],
     });
     expect(await readdir(folder)).toEqual(['pot.wav']);
+  });
+
+  it('clears fields, takes a record from JSON, and writes in place when it can', async () => {
+    await put('pot.wav', { info: { INAM: 'Old', ICMT: 'text', IPRD: 'Shelf' } });
+    await writeFile(path.join(folder, 'record.json'), JSON.stringify({ fxName: 'From JSON', keywords: ['a', 'b'] }));
+    const [first] = (await flagstone(['write', 'pot.wav', '--from', 'record.json', '--clear', 'description'])).lines;
+    expect(first).toMatchObject({ ok: true, how: 'copy', changed: ['fxName', 'description', 'keywords'] });
+    const [line] = (await flagstone(['read', 'pot.wav'])).lines;
+    expect(line?.['record']).toEqual({ fxName: 'From JSON', keywords: ['a', 'b'], library: 'Shelf' });
+    await writeFile(path.join(folder, 'line.json'), JSON.stringify({ ...line, record: { fxName: 'From a line' } }));
+    const [second] = (await flagstone(['write', 'pot.wav', '--from', 'line.json', '--set', 'notes=n'])).lines;
+    expect(second).toMatchObject({
+      how: 'in place',
+      changed: ['fxName', 'notes'],
+      audioDigest: first?.['audioDigest'],
+    });
+    await writeFile(path.join(folder, 'record.json'), '{"colour":"red"}');
+    expect(await flagstone(['write', 'pot.wav', '--from', 'record.json'])).toMatchObject({
+      status: 1,
+      errors: /colour/,
+    });
+  });
+
+  it('leaves the file as it was, and nothing beside it, when the disk takes no more', async () => {
+    const file = path.join(folder, 'long.aiff');
+    await writeFile(file, aiffBytes([new Float32Array(30_000)], { rate: 48000, bits: 16 }));
+    const before = await readFile(file);
+    // A limit on the length of files stands in for a full disk: 120 blocks of 512 bytes, a little more than the file has.
+    const limited = spawn(
+      'sh',
+      [
+        '-c',
+        'trap \'\' XFSZ; ulimit -f 120; exec "$0" --import tsx server/src/main.ts write "$1" --set "$2"',
+        process.execPath,
+        file,
+        `notes=${'long '.repeat(400)}`,
+      ],
+      {
+        cwd: PROJECT,
+        env: { ...process.env, NODE_OPTIONS: '', TSX_DISABLE_CACHE: '1' },
+        stdio: ['ignore', 'pipe', 'pipe'],
+      },
+    );
+    let errors = '';
+    limited.stderr.on('data', (text: Buffer) => (errors += text.toString()));
+    const status = await new Promise((resolve) => limited.once('close', resolve));
+    expect([status, errors]).toEqual([1, expect.stringContaining('too large')]);
+    expect((await readFile(file)).equals(before)).toBe(true);
+    expect(await readdir(folder)).toEqual(['long.aiff']);
   });
 
   it.each([

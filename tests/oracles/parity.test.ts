@@ -5,7 +5,7 @@ import { beforeAll, describe, expect, it } from '@jest/globals';
 import { api } from '@flagstone/contract/api';
 import { sortKeySchema } from '@flagstone/contract/selection';
 import { ERROR_REMEDIES, type ErrorCode } from '@flagstone/core/errors';
-import { WAV_PLACES } from '@flagstone/core/formats/wav-fields';
+import { FIELD_PLACES } from '@flagstone/core/formats/field-places';
 import { FIELD_NAMES } from '@flagstone/core/record/fields';
 import { statusOf } from '@flagstone/server/routes/error-answer';
 
@@ -37,7 +37,7 @@ describe('error codes', () => {
 describe('documents', () => {
   it('name every place where a field is written', async () => {
     const text = await read('docs/formats.md');
-    const places = Object.values(WAV_PLACES).flat();
+    const places = Object.values(FIELD_PLACES).flat();
     for (const place of places) {
       const [kind = '', rest = ''] = place.split(' ');
       const last = rest.split('/').pop() ?? '';
@@ -58,7 +58,7 @@ describe('the contract', () => {
   it('has no address twice, and every field has a place in a WAV file', () => {
     const addresses = Object.values(api).map((endpoint) => `${endpoint.method} ${endpoint.path}`);
     expect(new Set(addresses).size).toBe(addresses.length);
-    expect(Object.keys(WAV_PLACES).sort()).toEqual([...FIELD_NAMES].sort());
+    expect(Object.keys(FIELD_PLACES).sort()).toEqual([...FIELD_NAMES].sort());
   });
 
   it('offers each column that can be sorted in the table', async () => {

@@ -1,4 +1,5 @@
 import { execFile } from 'node:child_process';
+import { readFile } from 'node:fs/promises';
 import path from 'node:path';
 import { promisify } from 'node:util';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
@@ -14,10 +15,11 @@ let batchId = 0;
 beforeAll(async () => {
   app = await TestApplication.open();
   const wav = await app.put('tone.wav', { seed: 42 });
-  for (const name of ['tone.aiff', 'tone.flac', 'tone.mp3', 'tone.ogg', 'tone.m4a']) {
+  for (const name of ['tone.aiff', 'tone.flac', 'tone.mp3', 'tone.ogg', 'tone.opus', 'tone.m4a', 'tone.caf']) {
     await run('ffmpeg', ['-v', 'error', '-i', wav, '-metadata', 'title=Kiln Tone', path.join(app.drive, name)]);
   }
   await run('sox', [wav, '-e', 'a-law', path.join(app.drive, 'alaw.wav')]);
+  await app.put('renamed.aif', { seed: 43 });
   ({ batchId } = await app.intake());
   ({ rows } = await app.call('listBatchRows', { params: { id: batchId }, query: { sort: 'name' } }));
 });
@@ -41,34 +43,53 @@ describe('other containers', () => {
       channels: 1,
       frames: 2400,
     });
-    expect(row('tone.mp3')?.facts).toMatchObject({ container: 'MP3', sampleRateHz: 48000, channels: 1 });
+    for (const name of ['tone.mp3', 'tone.ogg', 'tone.opus'])
+      expect(row(name)).toMatchObject({
+        facts: { sampleRateHz: 48000, channels: 1, frames: 2400 },
+        record: { fxName: 'Kiln Tone' },
+      });
+    expect(row('tone.m4a')?.facts).toMatchObject({ container: 'M4A', sampleRateHz: 48000, channels: 1 });
     expect(row('alaw.wav')?.facts).toMatchObject({ container: 'WAV', codec: 'A-law', frames: 2400 });
     expect(row('tone.flac')?.record.fxName).toBe('Kiln Tone');
   });
 
-  it('hold the same sound when AIFF and WAV hold the same samples', () => {
+  it('hold the same sound when AIFF, CAF and WAV hold the same samples', () => {
     expect(row('tone.aiff')?.soundId).toBe(row('tone.wav')?.soundId);
-    expect(row('tone.wav')?.copyCount).toBe(2);
+    expect(row('tone.caf')?.soundId).toBe(row('tone.wav')?.soundId);
+    expect(row('tone.wav')?.copyCount).toBe(3);
   });
 
-  it('that are not taken up yet are listed with the reason', async () => {
-    const unreadable = await app.call('listUnreadable', { params: { id: batchId } });
-    expect(unreadable.map((file) => [file.name, file.code])).toEqual([
-      ['tone.m4a', 'FORMAT_NOT_YET'],
-      ['tone.ogg', 'FORMAT_NOT_YET'],
-    ]);
+  it('are known by their content when the name says otherwise, and the row says so', () => {
+    expect(row('renamed.aif')).toMatchObject({ facts: { container: 'WAV' }, issues: [{ code: 'OTHER_EXTENSION' }] });
   });
 
-  it('say plainly, file by file, that they cannot be written yet', async () => {
+  it('are written and undone like any other; those that are only read say so, file by file', async () => {
     const selection = { kind: 'batch', batchId };
-    await app.call('editRecords', { body: { selection, edit: { set: { library: 'Clay' } } } });
+    const bytesOf = async () =>
+      Object.fromEntries(
+        await Promise.all(
+          rows.map(async ({ name }) => [name, await readFile(path.join(app.drive, name), 'base64')] as const),
+        ),
+      );
+    const before = await bytesOf();
+    await app.call('editRecords', {
+      body: { selection, edit: { set: { library: 'Clay', notes: 'of the kiln yard' } } },
+    });
     const plan = await app.call('makePlan', { body: { kind: 'write', selection } });
     const { items } = await app.call('listPlanItems', { params: { id: plan.id } });
     const blocked = items
       .filter((item) => item.state === 'blocked')
       .map((item) => [item.before['name'], item.problems[0]?.code]);
-    expect(blocked.sort()).toEqual(['tone.aiff', 'tone.flac', 'tone.mp3'].map((name) => [name, 'FORMAT_NOT_WRITABLE']));
-    expect(items.filter((item) => item.state === 'planned')).toHaveLength(2);
+    expect(blocked.sort()).toEqual(['tone.caf', 'tone.m4a'].map((name) => [name, 'FORMAT_NOT_WRITABLE']));
+    const job = await app.ended(await app.call('runPlan', { params: { id: plan.id }, body: {} }));
+    expect(job).toMatchObject({ done: rows.length - 2, failed: 0 });
+    const written = (await app.call('listBatchRows', { params: { id: batchId }, query: { sort: 'name' } })).rows;
+    expect(written.filter((each) => each.state !== 'inStep').map((each) => each.name)).toEqual([
+      'tone.caf',
+      'tone.m4a',
+    ]);
+    await app.ended(await app.call('undoPlan', { params: { id: plan.id } }));
+    expect(await bytesOf()).toEqual(before);
   });
 
   it('are drawn through ffmpeg where they are coded', async () => {

@@ -4,7 +4,7 @@ import os from 'node:os';
 import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it, jest } from '@jest/globals';
 import { memorySource } from '@flagstone/core/formats/byte-source';
-import { readWav } from '@flagstone/core/formats/wav-reader';
+import { readWav } from '@flagstone/core/formats/wav/wav-reader';
 import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
 import { RunningServer } from '../running-server.ts';
 import { toneBytes } from './test-application.ts';

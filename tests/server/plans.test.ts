@@ -1,4 +1,5 @@
 import { chmod, link, readdir, readFile, rename, stat, unlink, writeFile } from 'node:fs/promises';
+import os from 'node:os';
 import path from 'node:path';
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from '@jest/globals';
 import { copies, journal, plans } from '@flagstone/server/db/schema';
@@ -229,7 +230,8 @@ describe('a write plan', () => {
       .where(eq(copies.id, first?.copyId ?? 0));
     for (const item of items.slice(0, 2))
       await app.context.db.update(journal).set({ state: 'started' }).where(eq(journal.id, item.id));
-    await writeFile(on('.flagstone-write-1-2'), 'half a file');
+    // The number of a process that there cannot be.
+    await writeFile(on(`.flagstone-write-${os.hostname()}.99999999.1.part`), 'half a file');
     await app.restart();
     expect((await app.call('getPlan', { params: { id: plan.id } })).counts).toMatchObject({ done: 1, runnable: 2 });
     expect(await names()).toEqual(['one.wav', 'three.wav', 'two.wav']);

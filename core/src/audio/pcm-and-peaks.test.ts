@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import { memorySource } from '../formats/byte-source.ts';
-import { readWav } from '../formats/wav-reader.ts';
+import { readWav } from '../formats/wav/wav-reader.ts';
 import { wavBytes } from '@flagstone/demo/wav-file';
 import { decodePcm, sampleReader } from './pcm.ts';
 import { MAX_BUCKETS, PeakGatherer } from './peaks.ts';

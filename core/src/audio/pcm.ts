@@ -8,7 +8,7 @@ type ReadSample = (view: DataView, offset: number) => number;
  * ITU-T G.711.
  */
 export function sampleReader(
-  facts: Pick<AudioFacts, 'sampleFormat' | 'bitDepth' | 'bigEndian'>,
+  facts: Pick<AudioFacts, 'sampleFormat' | 'bitDepth' | 'bigEndian' | 'signedBytes'>,
 ): ReadSample | undefined {
   const little = !facts.bigEndian;
   const bits = Math.ceil(facts.bitDepth / 8) * 8;
@@ -19,7 +19,7 @@ export function sampleReader(
   }
   if (facts.sampleFormat !== 'integer') return undefined;
   if (bits === 8)
-    return facts.bigEndian ? (view, at) => view.getInt8(at) / 128 : (view, at) => (view.getUint8(at) - 128) / 128;
+    return facts.signedBytes ? (view, at) => view.getInt8(at) / 128 : (view, at) => (view.getUint8(at) - 128) / 128;
   if (bits === 16) return (view, at) => view.getInt16(at, little) / 32768;
   if (bits === 32) return (view, at) => view.getInt32(at, little) / 2147483648;
   const [low, high] = little ? [0, 2] : [2, 0];

@@ -1,13 +1,9 @@
 import { describe, expect, it } from '@jest/globals';
 import { emptyRecord } from '../record/fields.ts';
-import { fittedToBext, parseBext, writeBext } from './bext.ts';
-import { asciiOf, bytesOfAscii, concatBytes, memorySource, readExactly, windowedSource } from './byte-source.ts';
-import { audioRange, sniffContainer } from './container.ts';
-import { decodeIxml, parseIxml, writeIxml } from './ixml.ts';
-import { parseInfoList, writeInfoList } from './riff-info.ts';
-import { riffChunkBytes } from './riff.ts';
-import { cutAtWord, decodeText, toAscii } from './text-encoding.ts';
-import { bextDate, fieldsToWrite, recordedOnFromBext, textForPlace, valueFromText } from './wav-fields.ts';
+import { bytesOfAscii, concatBytes, memorySource, readExactly, windowedSource } from './byte-source.ts';
+import { containerOf, extensionIssue, sniffContainer } from './container.ts';
+import { agrees, fieldsToWrite, textForPlace, valueFromText } from './field-places.ts';
+import { cutAtWord, decodeText, fittedAscii, toAscii } from './text-encoding.ts';
 
 describe('text of unknown encoding', () => {
   it.each([
@@ -29,7 +25,7 @@ describe('text of unknown encoding', () => {
     expect(cutAtWord('one two three', 9)).toBe('one two');
     expect(cutAtWord('a bcdefghijkl', 9)).toBe('a bcdefgh');
     expect(cutAtWord('short', 9)).toBe('short');
-    expect(fittedToBext('é'.repeat(40), 32)).toBe('e'.repeat(32));
+    expect(fittedAscii('é'.repeat(40), 32)).toBe('e'.repeat(32));
   });
 });
 
@@ -64,101 +60,6 @@ describe('sources of bytes', () => {
   });
 });
 
-describe('INFO lists', () => {
-  const list = concatBytes([
-    bytesOfAscii('INFO'),
-    riffChunkBytes('INAM', bytesOfAscii('one\0')),
-    riffChunkBytes('ICMT', bytesOfAscii('odd')),
-  ]);
-
-  it('are read item by item with their offsets, and only when they are INFO', () => {
-    expect(parseInfoList(list, 100)?.value.map(({ id, text, offsetBytes }) => [id, text, offsetBytes])).toEqual([
-      ['INAM', 'one', 104],
-      ['ICMT', 'odd', 116],
-    ]);
-    expect(parseInfoList(bytesOfAscii('adtl....'), 0)).toBeUndefined();
-  });
-
-  it('survive an item that claims more than is there', () => {
-    const lying = concatBytes([bytesOfAscii('INFOINAM\xff\xff\0\0'), bytesOfAscii('ab')]);
-    expect(parseInfoList(lying, 0)).toMatchObject({
-      value: [{ text: 'ab' }],
-      issues: [{ code: 'INFO_BEYOND_END', offsetBytes: 4 }],
-    });
-  });
-
-  it('go altogether when nothing is left in them', () => {
-    const items = parseInfoList(list, 0)?.value ?? [];
-    expect(
-      writeInfoList(
-        items,
-        new Map([
-          ['INAM', ''],
-          ['ICMT', ''],
-        ]),
-      ),
-    ).toBeUndefined();
-    expect(asciiOf(writeInfoList(items, new Map([['INAM', 'two']])) ?? new Uint8Array(0))).toBe(
-      'LIST\x1c\0\0\0INFOINAM\x04\0\0\0two\0ICMT\x03\0\0\0odd\0',
-    );
-  });
-});
-
-describe('the broadcast extension', () => {
-  it('is read even when it is shorter than its fixed part', () => {
-    expect(parseBext(bytesOfAscii('kiln'))).toMatchObject({
-      description: 'kiln',
-      originator: '',
-      timeReference: 0,
-      version: 0,
-    });
-  });
-
-  it('keeps its coding history and sets only what is asked for', () => {
-    const earlier = concatBytes([new Uint8Array(602).fill(0x20, 256, 288), bytesOfAscii('A=PCM\r\n')]);
-    const written = parseBext(writeBext(earlier, { description: 'new' }));
-    expect(written).toMatchObject({ description: 'new', codingHistory: 'A=PCM\r\n' });
-    expect(writeBext(earlier, {})).toEqual(earlier);
-  });
-
-  it.each([
-    ['2024-05-13', '10:11:12', '2024-05-13T10:11:12'],
-    ['2024:05:13', '10-11-12', '2024-05-13T10:11:12'],
-    ['2024_05_13', '', '2024-05-13'],
-    ['0000-00-00', '00:00:00', undefined],
-    ['', '10:11:12', undefined],
-    ['13 May', '', undefined],
-  ])('dates %p %p as %p', (originationDate, originationTime, expected) => {
-    expect(recordedOnFromBext({ ...parseBext(new Uint8Array(0)), originationDate, originationTime })).toBe(expected);
-  });
-
-  it('holds only full dates', () => {
-    expect(bextDate('2024-05-13T10:11:12')).toEqual({ originationDate: '2024-05-13', originationTime: '10:11:12' });
-    expect(bextDate('spring 1999')).toEqual({ originationDate: '', originationTime: '' });
-  });
-});
-
-describe('iXML', () => {
-  it('is read in UTF-16 with its mark, without the NULs of padding, and written in UTF-8', () => {
-    const text = '<?xml version="1.0" encoding="UTF-16"?><BWFXML><NOTE>Mühle</NOTE></BWFXML>';
-    const utf16 = concatBytes([
-      Uint8Array.of(0xff, 0xfe),
-      Uint8Array.from([...text].flatMap((character) => [character.charCodeAt(0) & 255, character.charCodeAt(0) >> 8])),
-    ]);
-    expect(parseIxml(utf16, 0).value.texts.get('NOTE')).toBe('Mühle');
-    const written = writeIxml(utf16, new Map([['ASWG/library', 'Ton']]));
-    expect(decodeIxml(written)).toContain('encoding="UTF-8"');
-    expect(parseIxml(concatBytes([written, new Uint8Array(9)]), 0)).toMatchObject({ issues: [] });
-    expect(parseIxml(written, 0).value.texts.get('NOTE')).toBe('Mühle');
-  });
-
-  it('that is not well-formed gives no texts and an issue with its place', () => {
-    expect(parseIxml(bytesOfAscii('<BWFXML><NOTE>'), 77)).toMatchObject({
-      issues: [{ code: 'IXML_INVALID', offsetBytes: 77 }],
-    });
-  });
-});
-
 describe('places of fields', () => {
   it('take a genre for a category only when it is a pair', () => {
     expect(valueFromText('category', 'INFO IGNR', 'doors/wood')).toBe('DOORS');
@@ -172,6 +73,16 @@ describe('places of fields', () => {
     expect(valueFromText('keywords', 'INFO IKEY', 'a; b,c')).toEqual(['a', 'b', 'c']);
     expect(textForPlace({ ...emptyRecord(), keywords: ['a', 'b'] }, 'keywords', 'INFO IKEY')).toBe('a; b');
     expect(fieldsToWrite({ ...emptyRecord(), fxName: 'x' }, { notes: 'old' })).toEqual(['fxName', 'notes']);
+  });
+
+  it('agree with a winner that they can only hold shortened', () => {
+    const long = 'kiln '.repeat(80).trim();
+    expect(agrees('bext description', fittedAscii(long, 256), long)).toBe(true);
+    expect(agrees('bext description', 'another', long)).toBe(false);
+    expect(agrees('INFO ICMT', fittedAscii(long, 256), long)).toBe(false);
+    expect(agrees('ID3 TBPM', 97, 96.5)).toBe(true);
+    expect(agrees('ID3 TDRC', '2024-05-13T10:11', '2024-05-13T10:11:12')).toBe(true);
+    expect(agrees('ID3 TDRC', '2023', '2024-05-13')).toBe(false);
   });
 });
 
@@ -193,27 +104,22 @@ describe('containers by their content', () => {
     expect(sniffContainer(bytesOfAscii(head))).toBe(kind);
   });
 
-  it('have their audio found without tags', async () => {
-    // RFC 9639 §8.1: the second block header has the last-block flag.
-    const flac = concatBytes([
-      bytesOfAscii('fLaC\x00\0\0\x02ab'),
-      bytesOfAscii('\x84\0\0\x01c'),
-      bytesOfAscii('FRAMES'),
-    ]);
-    expect(await audioRange('flac', memorySource(flac))).toEqual({ offset: 15, length: 6 });
-    // ID3v2 size 0x0101 in seven-bit bytes is 129 (ID3v2.4 §6.2); ID3v1 is the last 128 bytes.
-    const mp3 = concatBytes([
-      bytesOfAscii('ID3\x04\0\0\0\0\x01\x01'),
-      new Uint8Array(129),
-      bytesOfAscii('FRAMES'),
-      bytesOfAscii('TAG'),
-      new Uint8Array(125),
-    ]);
-    expect(await audioRange('mp3', memorySource(mp3))).toEqual({ offset: 139, length: 6 });
-    const aiff = concatBytes([bytesOfAscii('FORM\0\0\0\x26AIFFNAME\0\0\0\x01x\0SSND\0\0\0\x0c\0\0\0\0\0\0\0\0abcd')]);
-    expect(await audioRange('aiff', memorySource(aiff))).toEqual({ offset: 38, length: 4 });
-    await expect(audioRange('aiff', memorySource(bytesOfAscii('FORM\0\0\0\x04AIFF')))).rejects.toMatchObject({
-      code: 'FORMAT_DAMAGED',
-    });
+  it('are known behind an ID3 tag too', async () => {
+    // ID3v2 size 0x0101 in seven-bit bytes is 129 (ID3v2.4 §6.2).
+    const tag = concatBytes([bytesOfAscii('ID3\x04\0\0\0\0\x01\x01'), new Uint8Array(129)]);
+    expect(await containerOf(memorySource(concatBytes([tag, bytesOfAscii('fLaC....')])))).toBe('flac');
+    expect(await containerOf(memorySource(concatBytes([tag, bytesOfAscii('\xff\xfb\x90\x64')])))).toBe('mp3');
+  });
+
+  it('are told from an extension that belongs to another one', () => {
+    expect(extensionIssue('tone.aif', 'WAV')).toMatchObject({ code: 'OTHER_EXTENSION' });
+    expect(extensionIssue('tone.CAF', 'RF64')?.message).toContain('.caf');
+    for (const [name, container] of [
+      ['a.WAV', 'RF64'],
+      ['a.aifc', 'AIFF'],
+      ['a.opus', 'Ogg'],
+      ['a', 'WAV'],
+    ] as const)
+      expect(extensionIssue(name, container)).toBeUndefined();
   });
 });

@@ -1,17 +1,53 @@
+/** A text with the evidence of how it was decoded, as it is shown to people. */
+export interface DecodedText {
+  text: string;
+  encoding: TextEncodingName;
+}
+
+export type TextEncodingName =
+  | 'ASCII'
+  | 'UTF-8'
+  | 'UTF-16, byte order mark'
+  | 'Windows-1252, not valid UTF-8'
+  | 'Latin-1'
+  | 'UTF-8, labelled Latin-1';
+
 /**
- * Text of a chunk whose encoding nobody wrote down. A byte order mark decides; else valid UTF-8 is UTF-8; else it is taken as
- * Windows-1252, the usual encoding of older WAV files (common practice). Ends at the first NUL.
+ * Text of a chunk whose encoding nobody wrote down, with the evidence. A byte order mark decides; else valid UTF-8 is UTF-8; else it is
+ * taken as Windows-1252, the usual encoding of older WAV files (common practice). Ends at the first NUL.
  */
-export function decodeText(bytes: Uint8Array): string {
-  if (bytes[0] === 0xff && bytes[1] === 0xfe) return untilNul(new TextDecoder('utf-16le').decode(bytes));
-  if (bytes[0] === 0xfe && bytes[1] === 0xff) return untilNul(new TextDecoder('utf-16be').decode(bytes));
+export function decodeWithEvidence(bytes: Uint8Array): DecodedText {
+  const mark = (bytes[0] ?? 0) * 256 + (bytes[1] ?? 0);
+  if (mark === 0xfffe || mark === 0xfeff)
+    return { text: untilNul(decodeUtf16(bytes)), encoding: 'UTF-16, byte order mark' };
   const nul = bytes.indexOf(0);
   const content = nul < 0 ? bytes : bytes.subarray(0, nul);
+  const text = decodeUtf8(content);
+  if (text === undefined) return { text: decodeWindows1252(content), encoding: 'Windows-1252, not valid UTF-8' };
+  return { text, encoding: text.length === content.length ? 'ASCII' : 'UTF-8' };
+}
+
+/** The text alone; see decodeWithEvidence. */
+export function decodeText(bytes: Uint8Array): string {
+  return decodeWithEvidence(bytes).text;
+}
+
+const UTF8 = new TextDecoder('utf-8', { fatal: true });
+
+/** The text when the bytes are valid UTF-8, else undefined. */
+export function decodeUtf8(bytes: Uint8Array): string | undefined {
   try {
-    return new TextDecoder('utf-8', { fatal: true }).decode(content);
+    return UTF8.decode(bytes);
   } catch {
-    return decodeWindows1252(content);
+    return undefined;
   }
+}
+
+/** UTF-16 by its byte order mark, which is dropped; without one, little-endian unless `bigEndian`. */
+export function decodeUtf16(bytes: Uint8Array, bigEndian = false): string {
+  const marked = bytes[0] === 0xfe && bytes[1] === 0xff;
+  const little = bytes[0] === 0xff && bytes[1] === 0xfe;
+  return new TextDecoder(marked || (bigEndian && !little) ? 'utf-16be' : 'utf-16le').decode(bytes);
 }
 
 // What Windows-1252 has where Latin-1 has control characters, 0x80 to 0x9f (https://encoding.spec.whatwg.org, index-windows-1252).
@@ -50,4 +86,9 @@ export function cutAtWord(text: string, length: number): string {
   const cut = text.slice(0, length);
   const space = cut.lastIndexOf(' ');
   return (space > (length * 2) / 3 ? cut.slice(0, space) : cut).trimEnd();
+}
+
+/** Text as a field of `length` ASCII bytes can hold it. */
+export function fittedAscii(text: string, length: number): string {
+  return cutAtWord(toAscii(text), length);
 }

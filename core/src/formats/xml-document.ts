@@ -153,6 +153,20 @@ export function editXml(text: string, changes: XmlChanges): string {
   return applySplices(text, splices);
 }
 
+/** The document with the whole contents of some elements replaced by text; none may lie inside another. */
+export function replaceTexts(text: string, changes: ReadonlyMap<XmlElement, string>): string {
+  return applySplices(
+    text,
+    [...changes].map(([element, wanted]) => ({
+      start: element.start,
+      end: element.end,
+      insert: element.selfClosing
+        ? `<${element.name}>${escapeXml(wanted)}</${element.name}>`
+        : text.slice(element.start, element.innerStart) + escapeXml(wanted) + text.slice(element.innerEnd, element.end),
+    })),
+  );
+}
+
 /** Replaces the texts of children that are there, and returns the lines of those that are not. */
 function textSplices(
   text: string,

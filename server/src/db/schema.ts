@@ -1,5 +1,5 @@
 import type { Issue } from '@flagstone/core/errors';
-import type { SoundRecord } from '@flagstone/core/record/fields';
+import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
 import { sql } from 'drizzle-orm';
 import {
   bigint,
@@ -220,6 +220,12 @@ export const copies = pgTable(
     /** What the file said when it was last read or written. */
     inFile: jsonb('in_file').$type<Partial<SoundRecord>>().notNull(),
     issues: jsonb('issues').$type<Issue[]>().notNull(),
+    /** Fields that stand in several places of the file which do not say the same. */
+    disagreeing: text('disagreeing')
+      .array()
+      .$type<FieldName[]>()
+      .notNull()
+      .default(sql`'{}'`),
     indexedAt: at('indexed_at').notNull().defaultNow(),
   },
   (table) => [

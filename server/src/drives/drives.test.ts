@@ -1,20 +1,13 @@
-import { chmod, link, mkdir, mkdtemp, readdir, readFile, rm, stat, symlink, unlink, writeFile } from 'node:fs/promises';
+import { link, mkdir, mkdtemp, readdir, readFile, rm, stat, symlink, unlink, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
-import { emptyRecord } from '@flagstone/core/record/fields';
-import { planWavWrite } from '@flagstone/core/formats/wav-writer';
-import type { WritePlan } from '@flagstone/core/formats/write-plan';
-import { wavBytes } from '@flagstone/demo/wav-file';
 import { DriveFiles } from './drive-files.ts';
-import { removeLeftovers } from './leftovers.ts';
-import { rewriteFile } from './rewrite-file.ts';
 import { AllowedRoots, isWithin } from './roots.ts';
 import { walk } from './walk.ts';
 
 let root = '';
 let files: DriveFiles;
-const bytes = wavBytes([Float32Array.from({ length: 300 }, (_, index) => Math.sin(index))], { rate: 48000, bits: 24 });
 
 beforeEach(async () => {
   root = await mkdtemp(path.join(os.tmpdir(), 'flagstone-drives-'));
@@ -128,61 +121,5 @@ describe('renaming', () => {
     await unlink(path.join(root, 'old'));
     await unlink(path.join(root, 'new'));
     expect(await files.renameStanding('', 'old', 'new')).toBe('neither');
-  });
-});
-
-describe('rewriting a file', () => {
-  const planFor = (fxName: string): Promise<WritePlan | undefined> =>
-    files.withSource('', 'a.wav', async (source) => (await planWavWrite(source, { ...emptyRecord(), fxName })).plan);
-
-  it('puts the new file in place of the old with its mode, and no temporary file stays', async () => {
-    await put('a.wav', bytes);
-    await chmod(path.join(root, 'a.wav'), 0o640);
-    const plan = await planFor('Pot');
-    if (!plan) throw new Error('there is something to write');
-    const before = await files.stampOf('', 'a.wav');
-    const { stamp, audioDigest } = await rewriteFile(files, '', 'a.wav', before, plan);
-    expect(stamp).toEqual(await files.stampOf('', 'a.wav'));
-    expect(stamp.sizeBytes).toBe(plan.sizeBytes);
-    expect(audioDigest).toMatch(/^[0-9a-f]{64}$/);
-    expect((await stat(path.join(root, 'a.wav'))).mode & 0o777).toBe(0o640);
-    expect(await names()).toEqual(['a.wav']);
-  });
-
-  it('stops and leaves the file as it is when the plan would change the audio', async () => {
-    await put('a.wav', bytes);
-    const changed = bytes.slice();
-    changed[100] = (changed[100] ?? 0) ^ 1;
-    const plan: WritePlan = {
-      segments: [{ kind: 'bytes', bytes: changed }],
-      audioOffset: 44,
-      audioBytes: 900,
-      sizeBytes: changed.length,
-    };
-    await expect(rewriteFile(files, '', 'a.wav', await files.stampOf('', 'a.wav'), plan)).rejects.toMatchObject({
-      code: 'AUDIO_CHANGED',
-    });
-    expect((await readFile(path.join(root, 'a.wav'))).equals(bytes)).toBe(true);
-    expect(await names()).toEqual(['a.wav']);
-  });
-
-  it('stops when the file is not the one that was read', async () => {
-    await put('a.wav', bytes);
-    const plan = await planFor('Pot');
-    if (!plan) throw new Error('there is something to write');
-    const stamp = await files.stampOf('', 'a.wav');
-    await expect(rewriteFile(files, '', 'a.wav', { ...stamp, mtimeMs: stamp.mtimeMs - 1 }, plan)).rejects.toMatchObject(
-      { code: 'FILE_CHANGED' },
-    );
-    await expect(rewriteFile(files, '', 'b.wav', stamp, plan)).rejects.toMatchObject({ code: 'FILE_VANISHED' });
-    expect(await names()).toEqual(['a.wav']);
-  });
-
-  it('has its leftovers removed, and nothing else', async () => {
-    await put('.flagstone-write-12-34', 'half');
-    await put('a.wav', bytes);
-    expect(await removeLeftovers(root)).toBe(1);
-    expect(await removeLeftovers(path.join(root, 'none'))).toBe(0);
-    expect(await names()).toEqual(['a.wav']);
   });
 });

@@ -1,3 +1,4 @@
+import { basename } from 'node:path';
 import { closeSync, fstatSync, openSync, readSync } from 'node:fs';
 import { AppError, type ErrorCode } from '@flagstone/core/errors';
 import { quickAudioDigest } from '@flagstone/core/audio/digest';
@@ -25,7 +26,7 @@ async function readHeader(path: string): Promise<HeaderResult> {
   try {
     descriptor = openSync(path, 'r');
     const source = descriptorSource(descriptor, fstatSync(descriptor).size);
-    const file = await readAudio(source);
+    const file = await readAudio(source, basename(path));
     return { ok: true, file, quickDigest: await quickAudioDigest(source, file.facts, sha256()) };
   } catch (error) {
     if (!(error instanceof AppError) && (error as NodeJS.ErrnoException).code === undefined) throw error;

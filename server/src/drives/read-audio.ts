@@ -1,15 +1,14 @@
 import { createHash } from 'node:crypto';
 import { FormatError } from '@flagstone/core/errors';
-import type { AudioFile, AudioFacts } from '@flagstone/core/formats/audio-file';
+import { audioFile, type AudioFile, type AudioFacts } from '@flagstone/core/formats/audio-file';
 import type { Hasher } from '@flagstone/core/audio/digest';
-import { audioRange, sniffContainer, type ContainerKind } from '@flagstone/core/formats/container';
-import { windowedSource, type ByteSource } from '@flagstone/core/formats/byte-source';
-import { readWav } from '@flagstone/core/formats/wav-reader';
-import { tidyKeywords, tidyText } from '@flagstone/core/record/edit';
-import { filledFields } from '@flagstone/core/record/fields';
+import { concatBytes, memorySource, windowedSource, type ByteSource } from '@flagstone/core/formats/byte-source';
+import { extensionIssue } from '@flagstone/core/formats/container';
+import type { FoundText } from '@flagstone/core/formats/field-places';
+import { aacChannels, readMp4Boxes } from '@flagstone/core/formats/mp4-boxes';
+import { readAudioFile } from '@flagstone/core/formats/read-audio-file';
 
-/** Headers of the other containers stand at the front of the file. */
-const FOREIGN_HEAD_BYTES = 4 * 1024 * 1024;
+const MAX_MOVIE_BYTES = 16 * 1024 * 1024;
 
 /** SHA-256 for core's audio digests. */
 export function sha256(): Hasher {
@@ -18,84 +17,67 @@ export function sha256(): Hasher {
 }
 
 /**
- * What a file says of itself, whatever its name: WAV, RF64 and BW64 by core's reader; the facts and common tags of AIFF, FLAC and MP3
- * by music-metadata until core reads them itself. Throws FILE_EMPTY, FORMAT_UNKNOWN or FORMAT_DAMAGED.
+ * What a file says of itself: see core's readAudioFile for errors. M4A is read by music-metadata. `fileName` adds the issue of an
+ * extension that belongs to another container.
  */
-export async function readAudio(source: ByteSource): Promise<AudioFile> {
-  if (source.sizeBytes === 0) throw new FormatError('FILE_EMPTY', 'file', 'The file is empty (0 bytes).', 0);
-  const windowed = windowedSource(source);
-  const kind = sniffContainer(await windowed.read(0, 64));
-  if (kind === undefined) {
-    throw new FormatError(
-      'FORMAT_UNKNOWN',
-      'file',
-      'Its first bytes are those of no audio format that Flagstone knows.',
-      0,
-    );
-  }
-  return kind === 'wave' ? readWav(windowed) : readForeign(kind, windowed);
+export async function readAudio(source: ByteSource, fileName = ''): Promise<AudioFile> {
+  const file = await readAudioFile(windowedSource(source), readM4a);
+  const issue = extensionIssue(fileName, file.facts.container);
+  return issue ? { ...file, issues: [...file.issues, issue] } : file;
 }
 
-const CONTAINER_NAMES: Record<Exclude<ContainerKind, 'wave'>, AudioFacts['container']> = {
-  aiff: 'AIFF',
-  flac: 'FLAC',
-  mp3: 'MP3',
-  ogg: 'Ogg',
-  caf: 'CAF',
-  m4a: 'M4A',
-};
-
-async function readForeign(kind: Exclude<ContainerKind, 'wave'>, source: ByteSource): Promise<AudioFile> {
-  const container = CONTAINER_NAMES[kind];
-  const range = await audioRange(kind, source);
-  if (!range) throw new FormatError('FORMAT_NOT_YET', container, `${container} files are not taken up yet.`, 0);
+/** Hands music-metadata the boxes that describe the audio, wherever they stand, without the audio itself. */
+async function readM4a(source: ByteSource): Promise<AudioFile> {
+  const boxes = await readMp4Boxes(source);
+  const audio = boxes.find((box) => box.type === 'mdat');
+  const movie = boxes.find((box) => box.type === 'moov');
+  if (!audio || !movie || movie.spanBytes > MAX_MOVIE_BYTES)
+    throw new FormatError('FORMAT_DAMAGED', 'M4A', 'Its audio or the description of it is missing.', 0);
+  const described = boxes.filter((box) => box.type === 'ftyp').concat(movie);
+  const parts = await Promise.all(described.map((box) => source.read(box.offset, box.spanBytes)));
   const { parseBuffer } = await import('music-metadata');
-  const head = await source.read(0, Math.min(source.sizeBytes, FOREIGN_HEAD_BYTES));
-  const metadata = await parseBuffer(head, { size: source.sizeBytes }, { skipCovers: true }).catch((cause: unknown) => {
-    throw new FormatError(
-      'FORMAT_DAMAGED',
-      container,
-      `The ${container} headers cannot be read: ${(cause as Error).message}`,
-      0,
-    );
+  const metadata = await parseBuffer(
+    concatBytes(parts),
+    { mimeType: 'audio/mp4', size: parts.reduce((total, part) => total + part.length, 0) },
+    { skipCovers: true },
+  ).catch((cause: unknown) => {
+    const message = `The M4A description cannot be read: ${(cause as Error).message}`;
+    throw new FormatError('FORMAT_DAMAGED', 'M4A', message, movie.offset);
   });
   const { format, common } = metadata;
-  const { sampleRate = 0, numberOfChannels: channels = 0, bitsPerSample: bitDepth = 0 } = format;
+  const movieBytes = parts.at(-1) ?? new Uint8Array(0);
+  const { sampleRate = 0 } = format;
+  const channels = (await aacChannels(memorySource(movieBytes.subarray(8)))) ?? format.numberOfChannels ?? 0;
   if (sampleRate === 0 || channels === 0)
-    throw new FormatError('FORMAT_DAMAGED', container, `The ${container} headers name no rate or channels.`, 0);
+    throw new FormatError('FORMAT_DAMAGED', 'M4A', 'Its description names no rate or channels.', movie.offset);
   const durationSeconds = format.duration ?? 0;
-  const pcm = kind === 'aiff' && /PCM/i.test(format.codec ?? 'PCM');
-  const frameBytes = pcm ? Math.ceil(bitDepth / 8) * channels : 0;
-  const frames =
-    format.numberOfSamples ??
-    (frameBytes > 0 ? Math.floor(range.length / frameBytes) : Math.round(durationSeconds * sampleRate));
+  const frames = format.numberOfSamples ?? Math.round(durationSeconds * sampleRate);
   const facts: AudioFacts = {
-    container,
-    codec: format.codec ?? container,
-    sampleFormat: pcm ? 'integer' : 'coded',
+    container: 'M4A',
+    codec: format.codec ?? 'M4A',
+    sampleFormat: 'coded',
     sampleRateHz: sampleRate,
-    bitDepth,
+    bitDepth: 0,
     channels,
     frames,
-    durationSeconds: frames / sampleRate || durationSeconds,
-    audioOffset: range.offset,
-    audioBytes: range.length,
-    frameBytes,
-    bigEndian: pcm,
+    durationSeconds,
+    audioOffset: audio.dataOffset,
+    audioBytes: audio.offset + audio.spanBytes - audio.dataOffset,
+    frameBytes: 0,
+    bigEndian: false,
   };
   const comment = common.comment?.[0];
-  const text = (value: string | undefined): string => tidyText(value ?? '', false);
-  const record = filledFields({
-    fxName: text(common.title),
-    description: tidyText(
-      (typeof comment === 'string' ? comment : comment?.text) ?? common.description?.[0] ?? '',
-      true,
-    ),
-    library: text(common.album),
-    creator: text(common.artist),
-    copyright: text(common.copyright),
-    composer: text(common.composer?.[0]),
-    keywords: tidyKeywords(common.keywords ?? []),
-  });
-  return { facts, record, places: [], issues: [] };
+  const texts: Record<string, string | undefined> = {
+    title: common.title,
+    comment: typeof comment === 'string' ? comment : (comment?.text ?? common.description?.[0]),
+    album: common.album,
+    artist: common.artist,
+    copyright: common.copyright,
+    composer: common.composer?.[0],
+    keywords: common.keywords?.join('; '),
+  };
+  const found = Object.entries(texts).flatMap(([key, text]): [string, FoundText][] =>
+    text === undefined ? [] : [[key, { text, offsetBytes: movie.offset }]],
+  );
+  return audioFile(facts, { MP4: new Map(found) }, []);
 }

@@ -1,30 +1,37 @@
-import { chmod, chown, open, rename, rm, stat, utimes, type FileHandle } from 'node:fs/promises';
+import { chmod, chown, open, rename, rm, stat, utimes } from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
-import { fullAudioDigest } from '@flagstone/core/audio/digest';
+import { AudioDigester, fullAudioDigest } from '@flagstone/core/audio/digest';
 import type { AudioFacts } from '@flagstone/core/formats/audio-file';
-import { windowedSource, type ByteSource } from '@flagstone/core/formats/byte-source';
-import { readWavAnatomy } from '@flagstone/core/formats/wav-reader';
-import type { Segment, WritePlan } from '@flagstone/core/formats/write-plan';
+import type { ByteSource } from '@flagstone/core/formats/byte-source';
+import { patchesOf, type WritePlan } from '@flagstone/core/formats/write-plan';
+import { writeSegments } from './copy-file.ts';
 import { diskError } from './disk-errors.ts';
 import { handleSource, syncFolder, type DriveFiles, type FileStamp } from './drive-files.ts';
-import { sha256 } from './read-audio.ts';
+import { patchFile, proveAudioUntouched } from './patch-file.ts';
+import { readAudio, sha256 } from './read-audio.ts';
+import { temporaryName, whileUnderWay } from './temporary-names.ts';
 
-const COPY_BYTES = 4 * 1024 * 1024;
-
-/** Temporary files stand beside the file and are named so that a restart can find and remove them. */
-export const TEMPORARY_PREFIX = '.flagstone-write-';
+/** What a person may choose about how files are written. */
+export interface RewriteOptions {
+  /** Copies even where the file could be written in place. */
+  alwaysCopy?: boolean;
+  /** Leaves the modification time as it was. */
+  keepTime?: boolean;
+}
 
 export interface Rewritten {
   stamp: FileStamp;
-  /** Full audio digest, the same before and after. */
-  audioDigest: string;
+  how: 'in place' | 'copy';
+  /** Full audio digest, proved to be the same before and after; absent for a write in place, which never touches the audio. */
+  audioDigest?: string;
 }
 
 /**
- * Carries out a write plan: a new file beside the old one, flushed to the disk, its audio digest proved to be that of the old file, then
- * put in its place in one step. Until that step the old file is untouched; when anything fails, the temporary file goes.
- * Throws FILE_CHANGED when the file is not the one the plan was made for, AUDIO_CHANGED when the proof fails.
+ * Carries out a write plan. Where the audio stays put and little else changes, the file is written in place under a journal; else a new file
+ * is made beside the old one, flushed, its audio digest proved to be that of the old file, and put in its place in one step. When
+ * anything fails, the file is as it was. Throws FILE_CHANGED when the file is not the one the plan was made for, AUDIO_CHANGED when the
+ * proof fails.
  */
 export async function rewriteFile(
   drive: DriveFiles,
@@ -32,34 +39,33 @@ export async function rewriteFile(
   name: string,
   expected: FileStamp,
   plan: WritePlan,
+  options: RewriteOptions = {},
 ): Promise<Rewritten> {
   const full = await drive.existing(folder, name);
-  const temporary = path.join(path.dirname(full), `${TEMPORARY_PREFIX}${process.pid}-${expected.inode}`);
   try {
     const before = await open(full, 'r');
     try {
       const old = await before.stat();
       checkStamp(expected, { sizeBytes: old.size, mtimeMs: old.mtimeMs, inode: String(old.ino) }, full);
-      await checkWritable(full);
+      if ((old.mode & 0o222) === 0) throw new AppError('FILE_READ_ONLY', `${full} is read-only.`);
       const source = handleSource(before, old.size);
-      const digest = await digestOf(source);
-      await writeSegments(temporary, source, plan.segments);
-      const written = await digestOfFile(temporary);
-      if (written !== digest)
-        throw new AppError('AUDIO_CHANGED', `The audio of ${full} would not be the same after writing.`);
-      await chmod(temporary, old.mode);
-      if (process.getuid?.() === 0) await chown(temporary, old.uid, old.gid);
-      await utimes(temporary, old.atime, new Date());
-      const now = await stat(full);
-      checkStamp(expected, { sizeBytes: now.size, mtimeMs: now.mtimeMs, inode: String(now.ino) }, full);
-      await rename(temporary, full);
-      await syncFolder(path.dirname(full));
-      return { stamp: await drive.stampOf(folder, name), audioDigest: digest };
+      const { facts } = await readAudio(source);
+      const patches = options.alwaysCopy ? undefined : await patchesOf(plan, source, facts);
+      let audioDigest: string | undefined;
+      if (patches) {
+        await proveAudioUntouched(source, facts, patches, plan.sizeBytes);
+        checkStamp(expected, await drive.stampOf(folder, name), full);
+        await patchFile(full, expected.inode, source, patches, plan.sizeBytes);
+      } else {
+        audioDigest = await replaceByCopy(full, expected, source, facts, plan);
+      }
+      if (options.keepTime) await utimes(full, old.atime, old.mtime);
+      const stamp = await drive.stampOf(folder, name);
+      return { stamp, how: patches ? 'in place' : 'copy', ...(audioDigest === undefined ? {} : { audioDigest }) };
     } finally {
       await before.close();
     }
   } catch (error) {
-    await rm(temporary, { force: true });
     throw diskError(error, full);
   }
 }
@@ -70,53 +76,55 @@ function checkStamp(expected: FileStamp, actual: FileStamp, full: string): void 
     expected.mtimeMs !== actual.mtimeMs ||
     expected.inode !== actual.inode
   ) {
-    throw new AppError(
-      'FILE_CHANGED',
-      `${full} is not the file that was read: its size, time or number on the disk differs.`,
-    );
+    const message = `${full} is not the file that was read: its size, time or number on the disk differs.`;
+    throw new AppError('FILE_CHANGED', message);
   }
 }
 
-/** A file that its owner made read-only is respected, even where the account could write to it all the same. */
-async function checkWritable(full: string): Promise<void> {
-  const { mode } = await stat(full);
-  if ((mode & 0o222) === 0) throw new AppError('FILE_READ_ONLY', `${full} is read-only.`);
-}
-
-async function writeSegments(temporary: string, source: ByteSource, segments: readonly Segment[]): Promise<void> {
-  const handle = await open(temporary, 'wx', 0o600);
-  try {
-    for (const segment of segments) {
-      if (segment.kind === 'bytes') await writeAll(handle, segment.bytes);
-      else {
-        for (let at = 0; at < segment.length; at += COPY_BYTES) {
-          const length = Math.min(COPY_BYTES, segment.length - at);
-          const bytes = await source.read(segment.offset + at, length);
-          if (bytes.length !== length)
-            throw new AppError('FILE_CHANGED', 'The file became shorter while it was being copied.');
-          await writeAll(handle, bytes);
-        }
-      }
+/** Returns the full audio digest, which was computed of the old audio while it was copied, and of the new file read back. */
+async function replaceByCopy(
+  full: string,
+  expected: FileStamp,
+  source: ByteSource,
+  facts: AudioFacts,
+  plan: WritePlan,
+): Promise<string> {
+  const name = temporaryName('part', expected.inode);
+  const temporary = path.join(path.dirname(full), name);
+  return whileUnderWay(name, async () => {
+    try {
+      const digester = new AudioDigester(facts, sha256());
+      const end = facts.audioOffset + facts.audioBytes;
+      await writeSegments(temporary, source, plan.segments, (offset, bytes) => {
+        const from = Math.max(0, facts.audioOffset - offset);
+        const to = Math.min(bytes.length, end - offset);
+        if (from < to) digester.update(bytes.subarray(from, to));
+      });
+      const digest = digester.hex();
+      if ((await digestOfFile(temporary, facts)) !== digest)
+        throw new AppError('AUDIO_CHANGED', `The audio of ${full} would not be the same after writing.`);
+      const { mode, uid, gid, atime, size, mtimeMs, ino } = await stat(full);
+      checkStamp(expected, { sizeBytes: size, mtimeMs, inode: String(ino) }, full);
+      await chmod(temporary, mode);
+      if (process.getuid?.() === 0) await chown(temporary, uid, gid);
+      await utimes(temporary, atime, new Date());
+      await rename(temporary, full);
+      await syncFolder(path.dirname(full));
+      return digest;
+    } catch (error) {
+      await rm(temporary, { force: true });
+      throw error;
     }
-    await handle.sync();
-  } finally {
-    await handle.close();
-  }
+  });
 }
 
-async function writeAll(handle: FileHandle, bytes: Uint8Array): Promise<void> {
-  for (let at = 0; at < bytes.length;) at += (await handle.write(bytes, at)).bytesWritten;
-}
-
-async function digestOf(source: ByteSource): Promise<string> {
-  const { facts } = await readWavAnatomy(windowedSource(source));
-  return fullAudioDigest(source, facts satisfies AudioFacts, sha256());
-}
-
-async function digestOfFile(full: string): Promise<string> {
+/** The full audio digest of a file that was just written; a FLAC's own MD5 of its samples has to be the same too. */
+async function digestOfFile(full: string, { decodedMd5 }: AudioFacts): Promise<string> {
   const handle = await open(full, 'r');
   try {
-    return await digestOf(handleSource(handle, (await handle.stat()).size));
+    const source = handleSource(handle, (await handle.stat()).size);
+    const { facts } = await readAudio(source);
+    return facts.decodedMd5 === decodedMd5 ? await fullAudioDigest(source, facts, sha256()) : '';
   } finally {
     await handle.close();
   }

@@ -5,7 +5,9 @@ import { AUDIO_EXTENSIONS } from '@flagstone/core/formats/container';
 import { AppError } from '@flagstone/core/errors';
 import { diskError } from './disk-errors.ts';
 import type { FileStamp } from './drive-files.ts';
+import { settleLeftovers } from './leftovers.ts';
 import { isWithin } from './roots.ts';
+import { TEMPORARY_PREFIX } from './temporary-names.ts';
 
 /** A file met while walking, or the reason why something was not taken up. */
 export type WalkEntry =
@@ -36,6 +38,8 @@ export async function* walk(root: string, start: string): AsyncGenerator<WalkEnt
       if (entered.has(real)) continue;
       entered.add(real);
       entries = await readdir(full, { withFileTypes: true, encoding: 'buffer' });
+      if (entries.some((entry) => entry.name.toString('latin1').startsWith(TEMPORARY_PREFIX)))
+        await settleLeftovers(full);
     } catch (error) {
       yield { kind: 'fault', folder, name: '', error: diskError(error, full) };
       continue;

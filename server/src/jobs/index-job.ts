@@ -10,7 +10,6 @@ import { bulkInsert } from '../db/bulk-insert.ts';
 import { batchItems, copies, drives, records, sounds, unreadable } from '../db/schema.ts';
 import type { DriveFiles } from '../drives/drive-files.ts';
 import type { HeaderResult } from '../drives/header-worker.ts';
-import { removeLeftovers } from '../drives/leftovers.ts';
 import { walk, type WalkEntry } from '../drives/walk.ts';
 import { filesOf } from '../services/drives.ts';
 import { refreshSearch } from '../services/search.ts';
@@ -34,6 +33,7 @@ const COPY_COLUMNS = [
   'changed_outside',
   'in_file',
   'issues',
+  'disagreeing',
   'indexed_at',
 ];
 const CHUNK = 256;
@@ -57,7 +57,6 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   const files = filesOf(app, drive);
   if (!(await files.isHere()))
     throw new AppError('PATH_NOT_FOUND', `The drive “${drive.name}” is not mounted at ${drive.rootPath}.`);
-  await removeLeftovers(files.absolute(payload.folder));
 
   const started = new Date();
   const result = { ...emptyResult };
@@ -287,6 +286,7 @@ function copyRow(
     changedOutside: !carries && (saysOther || earlier?.changedOutside === true),
     inFile,
     issues: file.header.file.issues,
+    disagreeing: file.header.file.disagreeing,
     indexedAt: new Date(),
   };
 }

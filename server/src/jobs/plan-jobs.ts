@@ -4,7 +4,7 @@ import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { copies, drives, journal, plans } from '../db/schema.ts';
 import { diskError } from '../drives/disk-errors.ts';
-import { removeLeftovers } from '../drives/leftovers.ts';
+import { settleLeftovers } from '../drives/leftovers.ts';
 import {
   performRename,
   performWrite,
@@ -119,7 +119,7 @@ export async function recoverJournal(app: AppContext): Promise<number> {
     .where(inArray(journal.state, ['started', 'undoing']));
   for (const { item, kind, folder, drive } of rows) {
     try {
-      await removeLeftovers(filesOf(app, drive).absolute(folder));
+      await settleLeftovers(filesOf(app, drive).absolute(folder));
       await settleInterrupted(app, kind, item);
     } catch (error) {
       // The drive may be away now; the item stays under way and is settled at a later start.

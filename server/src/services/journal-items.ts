@@ -1,7 +1,6 @@
 import { AppError } from '@flagstone/core/errors';
 import { windowedSource, type ByteSource } from '@flagstone/core/formats/byte-source';
-import { readWav, readWavAnatomy } from '@flagstone/core/formats/wav-reader';
-import { planWavWrite } from '@flagstone/core/formats/wav-writer';
+import { planWrite } from '@flagstone/core/formats/plan-write';
 import type { WritePlan } from '@flagstone/core/formats/write-plan';
 import { filledFields, type SoundRecord } from '@flagstone/core/record/fields';
 import { fieldsNotCarried } from '@flagstone/core/record/in-step';
@@ -10,6 +9,7 @@ import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { copies, drives, journal, records, type JournalProblem } from '../db/schema.ts';
 import type { DriveFiles, FileStamp } from '../drives/drive-files.ts';
+import { readAudio } from '../drives/read-audio.ts';
 import { rewriteFile } from '../drives/rewrite-file.ts';
 import { filesOf } from './drives.ts';
 import { refreshSearch } from './search.ts';
@@ -98,7 +98,7 @@ export async function performWrite(app: AppContext, item: JournalRow): Promise<v
     throw new AppError('CONFLICT', 'The record was changed after this plan was made.');
   const prepared = await files.withSource(copy.folder, copy.name, async (source, stamp) => {
     refuseChanged(copy, stamp, copy.name);
-    const { plan } = await planWavWrite(windowedSource(source), record);
+    const { plan } = await planWrite(windowedSource(source), record);
     return plan ? { plan, ...(await bytesAroundAudio(source)) } : undefined;
   });
   if (!prepared) {
@@ -114,7 +114,7 @@ export async function performWrite(app: AppContext, item: JournalRow): Promise<v
 }
 
 async function bytesAroundAudio(source: ByteSource): Promise<{ headBytes: Buffer; tailBytes: Buffer }> {
-  const { facts } = await readWavAnatomy(windowedSource(source));
+  const { facts } = await readAudio(source);
   const end = facts.audioOffset + facts.audioBytes;
   if (facts.audioOffset + source.sizeBytes - end > MAX_KEPT_BYTES) {
     throw new AppError('CHUNK_TOO_LARGE', 'The metadata of the file is larger than the journal can keep.');
@@ -133,7 +133,7 @@ export async function undoWrite(app: AppContext, item: JournalRow): Promise<void
   const [record] = await app.db.select().from(records).where(eq(records.soundId, copy.soundId));
   if (!record) throw new AppError('NOT_FOUND', 'The sound has no record any more.');
   const plan = await files.withSource(copy.folder, copy.name, async (source): Promise<WritePlan> => {
-    const { facts } = await readWavAnatomy(windowedSource(source));
+    const { facts } = await readAudio(source);
     return {
       segments: [
         { kind: 'bytes', bytes: headBytes },
@@ -164,7 +164,7 @@ async function recordContents(
   { copy, files, stamp, record }: Written,
   state: string,
 ): Promise<void> {
-  const file = await files.withSource(copy.folder, copy.name, (source) => readWav(windowedSource(source)));
+  const file = await files.withSource(copy.folder, copy.name, (source) => readAudio(source, copy.name));
   const inFile = filledFields(file.record);
   const carries = fieldsNotCarried(record, inFile).length === 0;
   await app.db.transaction(async (tx) => {
@@ -174,6 +174,7 @@ async function recordContents(
         ...stamp,
         inFile,
         issues: file.issues,
+        disagreeing: file.disagreeing,
         carriesRevision: carries ? record.revision : 0,
         changedOutside: false,
       })

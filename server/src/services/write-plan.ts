@@ -1,6 +1,6 @@
 import { AppError } from '@flagstone/core/errors';
 import { windowedSource } from '@flagstone/core/formats/byte-source';
-import { planWavWrite } from '@flagstone/core/formats/wav-writer';
+import { planWrite } from '@flagstone/core/formats/plan-write';
 import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
 import type { SoundRow } from '@flagstone/contract/record';
 import { inArray } from 'drizzle-orm';
@@ -9,8 +9,6 @@ import { copies, drives } from '../db/schema.ts';
 import type { FileStamp } from '../drives/drive-files.ts';
 import { filesOf } from './drives.ts';
 import type { NewItem } from './plans.ts';
-
-const WRITABLE_CONTAINERS: readonly string[] = ['WAV', 'RF64', 'BW64'];
 
 /**
  * Plans writing records into files by reading each file's headers now, so that the preview is of the files as they are. Fields are shown
@@ -50,15 +48,9 @@ async function planOne(
 ): Promise<NewItem> {
   const base = { copyId: row.copyId, before: { name: row.name }, after: { revision: row.revision } };
   try {
-    if (!WRITABLE_CONTAINERS.includes(copy.container)) {
-      throw new AppError(
-        'FORMAT_NOT_WRITABLE',
-        `${row.name} is ${copy.container}; writing into it is not possible yet.`,
-      );
-    }
     const write = await filesOf(app, drive).withSource(copy.folder, copy.name, (source, stamp) => {
       refuseChanged(copy, stamp, row.name);
-      return planWavWrite(windowedSource(source), row.record);
+      return planWrite(windowedSource(source), row.record);
     });
     const pick = (record: Partial<SoundRecord>, fields: readonly FieldName[]) =>
       Object.fromEntries(fields.map((name) => [name, record[name] ?? '']));

@@ -1,7 +1,7 @@
-import type { Issue } from '../errors.ts';
-import { FormatError } from '../errors.ts';
-import { decodeWindows1252 } from './text-encoding.ts';
-import { childOf, editXml, parseXml, textOf, type XmlChanges } from './xml-document.ts';
+import type { Issue } from '../../errors.ts';
+import { FormatError } from '../../errors.ts';
+import { decodeWindows1252 } from '../text-encoding.ts';
+import { childOf, editXml, parseXml, textOf, type XmlChanges } from '../xml-document.ts';
 
 /**
  * The iXML chunk (iXML specification; element names from memory of it) with its ASWG block (game audio metadata, likewise from

@@ -1,6 +1,6 @@
-import { FormatError } from '../errors.ts';
-import type { SampleFormat } from './audio-file.ts';
-import { viewOf } from './byte-source.ts';
+import { FormatError } from '../../errors.ts';
+import type { SampleFormat } from '../audio-file.ts';
+import { viewOf } from '../byte-source.ts';
 
 /** The `fmt ` chunk: WAVEFORMATEX and WAVEFORMATEXTENSIBLE of Microsoft's multimedia headers. */
 export interface WavFormat {

@@ -1,12 +1,14 @@
-import type { Issue } from '../errors.ts';
-import { asciiOf, bytesOfAscii, concatBytes, viewOf } from './byte-source.ts';
-import { riffChunkBytes } from './riff.ts';
-import { decodeText } from './text-encoding.ts';
+import type { Issue } from '../../errors.ts';
+import { asciiOf, bytesOfAscii, concatBytes, viewOf } from '../byte-source.ts';
+import { riffChunkBytes } from './riff-chunks.ts';
+import type { FoundText } from '../field-places.ts';
+import { decodeWithEvidence, type TextEncodingName } from '../text-encoding.ts';
 
 /** One item of a LIST INFO chunk; the raw bytes are kept so that unknown and untouched items survive unchanged. */
 export interface InfoItem {
   id: string;
   text: string;
+  encoding: TextEncodingName;
   raw: Uint8Array;
   offsetBytes: number;
 }
@@ -29,10 +31,17 @@ export function parseInfoList(
       issues.push({ code: 'INFO_BEYOND_END', message, offsetBytes: baseOffset + at });
     }
     const raw = contents.slice(at + 8, at + 8 + size);
-    items.push({ id, text: decodeText(raw), raw, offsetBytes: baseOffset + at });
+    items.push({ id, ...decodeWithEvidence(raw), raw, offsetBytes: baseOffset + at });
     at += 8 + size + (size % 2);
   }
   return { value: items, issues };
+}
+
+/** The texts by item, the first of each counting. */
+export function infoTexts(items: readonly InfoItem[]): Map<string, FoundText> {
+  return new Map(
+    items.map(({ id, text, encoding, offsetBytes }) => [id, { text, encoding, offsetBytes }] as const).reverse(),
+  );
 }
 
 /**

@@ -1,5 +1,5 @@
-import { FormatError, type Issue } from '../errors.ts';
-import { asciiOf, bytesOfAscii, concatBytes, readExactly, viewOf, type ByteSource } from './byte-source.ts';
+import { FormatError, type Issue } from '../../errors.ts';
+import { asciiOf, bytesOfAscii, concatBytes, readExactly, viewOf, type ByteSource } from '../byte-source.ts';
 
 /** RIFF as in Microsoft's and IBM's "Multimedia Programming Interface and Data Specifications 1.0"; RF64 as in EBU Tech 3306, BW64 as in ITU-R BS.2088. */
 export type RiffForm = 'RIFF' | 'RF64' | 'BW64';

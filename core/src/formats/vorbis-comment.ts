@@ -1,0 +1,98 @@
+import type { Issue } from '../errors.ts';
+import { concatBytes, viewOf } from './byte-source.ts';
+import type { FoundText } from './field-places.ts';
+import { decodeWithEvidence } from './text-encoding.ts';
+
+/** One `KEY=value` of a comment header; the raw bytes are kept so that unknown and untouched ones survive unchanged. */
+export interface VorbisEntry {
+  /** In capitals; empty for an entry without an equals sign. */
+  key: string;
+  found: FoundText;
+  raw: Uint8Array;
+}
+
+/** A comment header: Vorbis I specification §5.2.1 (also FLAC's VORBIS_COMMENT, RFC 9639 §8.6, and OpusTags, RFC 7845 §5.2). */
+export interface VorbisComment {
+  vendor: Uint8Array;
+  entries: VorbisEntry[];
+  /** Bytes that it takes. */
+  sizeBytes: number;
+}
+
+const MAX_ENTRIES = 100_000;
+
+/** Reads the comments; entries that claim more than is there end the list with an issue. `baseOffset` is where the bytes stand in the file. */
+export function parseVorbisComment(bytes: Uint8Array, baseOffset: number): { value: VorbisComment; issues: Issue[] } {
+  const issues: Issue[] = [];
+  const view = viewOf(bytes);
+  let at = 0;
+  const take = (): Uint8Array | undefined => {
+    const length = at + 4 <= bytes.length ? view.getUint32(at, true) : -1;
+    if (length < 0 || at + 4 + length > bytes.length) {
+      const offsetBytes = baseOffset + at;
+      issues.push({
+        code: 'COMMENT_BEYOND_END',
+        message: `A Vorbis comment at byte ${offsetBytes} claims more than is there.`,
+        offsetBytes,
+      });
+      return undefined;
+    }
+    at += 4 + length;
+    return bytes.subarray(at - length, at);
+  };
+  const value: VorbisComment = { vendor: (take() ?? new Uint8Array(0)).slice(), entries: [], sizeBytes: bytes.length };
+  const count = issues.length === 0 && at + 4 <= bytes.length ? view.getUint32(at, true) : 0;
+  at += 4;
+  for (let index = 0; index < Math.min(count, MAX_ENTRIES); index += 1) {
+    const offsetBytes = baseOffset + at;
+    const raw = take()?.slice();
+    if (!raw) break;
+    const equals = raw.indexOf(0x3d);
+    const key = equals < 0 ? '' : decodeWithEvidence(raw.subarray(0, equals)).text.toUpperCase();
+    value.entries.push({ key, raw, found: { ...decodeWithEvidence(raw.subarray(equals + 1)), offsetBytes } });
+  }
+  if (issues.length === 0) value.sizeBytes = Math.min(at, bytes.length);
+  return { value, issues };
+}
+
+/** The texts by key; several entries of one key are joined by `; `. */
+export function vorbisTexts({ entries }: VorbisComment): Map<string, FoundText> {
+  const texts = new Map<string, FoundText>();
+  for (const { key, found } of entries) {
+    const first = texts.get(key);
+    if (key !== '') texts.set(key, first ? { ...first, text: `${first.text}; ${found.text}` } : found);
+  }
+  return texts;
+}
+
+/** The comment header with the texts set by key (an empty text removes all entries of it); everything else stays byte for byte and in order. */
+export function writeVorbisComment(
+  earlier: VorbisComment | undefined,
+  texts: ReadonlyMap<string, string>,
+): Uint8Array<ArrayBuffer> {
+  const current = earlier ? vorbisTexts(earlier) : new Map<string, FoundText>();
+  const changed = new Map([...texts].filter(([key, text]) => text !== (current.get(key)?.text ?? '')));
+  const raws: Uint8Array[] = [];
+  const entry = (key: string, text: string): void => {
+    if (text !== '') raws.push(new TextEncoder().encode(`${key}=${text}`));
+    changed.delete(key);
+  };
+  const done = new Set<string>();
+  for (const { key, raw } of earlier?.entries ?? []) {
+    const text = changed.get(key);
+    if (text !== undefined) {
+      entry(key, text);
+      done.add(key);
+    } else if (!done.has(key)) raws.push(raw);
+  }
+  for (const [key, text] of [...changed]) entry(key, text);
+  const counted = (bytes: Uint8Array): Uint8Array => concatBytes([uint32(bytes.length), bytes]);
+  const vendor = earlier?.vendor ?? new TextEncoder().encode('Flagstone');
+  return concatBytes([counted(vendor), uint32(raws.length), ...raws.map(counted)]);
+}
+
+function uint32(value: number): Uint8Array {
+  const bytes = new Uint8Array(4);
+  viewOf(bytes).setUint32(0, value, true);
+  return bytes;
+}

@@ -1,0 +1,1 @@
+ALTER TABLE "copies" ADD COLUMN "disagreeing" text[] DEFAULT '{}' NOT NULL;

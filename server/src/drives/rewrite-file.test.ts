@@ -1,0 +1,199 @@
+import { chmod, mkdtemp, readdir, readFile, rm, stat, utimes, writeFile } from 'node:fs/promises';
+import os from 'node:os';
+import path from 'node:path';
+import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
+import { planWrite } from '@flagstone/core/formats/plan-write';
+import { emptyRecord, type SoundRecord } from '@flagstone/core/record/fields';
+import type { WritePlan } from '@flagstone/core/formats/write-plan';
+import { aiffBytes } from '@flagstone/demo/container-files';
+import { wavBytes } from '@flagstone/demo/wav-file';
+import { DriveFiles } from './drive-files.ts';
+import { settleLeftovers } from './leftovers.ts';
+import { decodeJournal, encodeJournal, type PatchJournal } from './patch-journal.ts';
+import { readAudio } from './read-audio.ts';
+import { rewriteFile, type RewriteOptions } from './rewrite-file.ts';
+import { parseTemporaryName, temporaryName, whileUnderWay } from './temporary-names.ts';
+
+let root = '';
+let files: DriveFiles;
+const signal = Float32Array.from({ length: 300 }, (_, index) => Math.sin(index));
+const bytes = wavBytes([signal], { rate: 48000, bits: 24 });
+/** The number of a process that there cannot be. */
+const DEAD = `.flagstone-write-${os.hostname()}.99999999.`;
+
+beforeEach(async () => {
+  root = await mkdtemp(path.join(os.tmpdir(), 'flagstone-writing-'));
+  files = new DriveFiles(root);
+});
+afterEach(() => rm(root, { recursive: true, force: true }));
+
+const on = (name: string): string => path.join(root, name);
+const names = async (): Promise<string[]> => (await readdir(root)).sort();
+const planFor = async (record: Partial<SoundRecord>, name = 'a.wav'): Promise<WritePlan> => {
+  const { plan } = await files.withSource('', name, (source) => planWrite(source, { ...emptyRecord(), ...record }));
+  if (!plan) throw new Error('there is something to write');
+  return plan;
+};
+const write = async (record: Partial<SoundRecord>, options: RewriteOptions = {}, name = 'a.wav') =>
+  rewriteFile(files, '', name, await files.stampOf('', name), await planFor(record, name), options);
+const recordIn = (name: string) => files.withSource('', name, async (source) => (await readAudio(source)).record);
+
+describe('rewriting a file by copy', () => {
+  it('puts the new file in place of the old with its mode, and no temporary file stays', async () => {
+    await writeFile(on('a.wav'), bytes);
+    await chmod(on('a.wav'), 0o640);
+    const { stamp, audioDigest, how } = await write({ fxName: 'Pot' });
+    expect(how).toBe('copy');
+    expect(stamp).toEqual(await files.stampOf('', 'a.wav'));
+    expect(audioDigest).toMatch(/^[0-9a-f]{64}$/);
+    expect((await stat(on('a.wav'))).mode & 0o777).toBe(0o640);
+    expect(await names()).toEqual(['a.wav']);
+  });
+
+  it('stops and leaves the file as it is when the plan would change the audio', async () => {
+    await writeFile(on('a.wav'), bytes);
+    const changed = bytes.slice();
+    changed[100] = (changed[100] ?? 0) ^ 1;
+    for (const audioOffset of [44, 45]) {
+      const plan = {
+        segments: [{ kind: 'bytes' as const, bytes: changed }],
+        audioOffset,
+        audioBytes: 900,
+        sizeBytes: changed.length,
+      };
+      await expect(rewriteFile(files, '', 'a.wav', await files.stampOf('', 'a.wav'), plan)).rejects.toMatchObject({
+        code: 'AUDIO_CHANGED',
+      });
+    }
+    expect((await readFile(on('a.wav'))).equals(bytes)).toBe(true);
+    expect(await names()).toEqual(['a.wav']);
+  });
+
+  it('stops when the file is not the one that was read, or is read-only', async () => {
+    await writeFile(on('a.wav'), bytes);
+    const plan = await planFor({ fxName: 'Pot' });
+    const stamp = await files.stampOf('', 'a.wav');
+    const other = { ...stamp, mtimeMs: stamp.mtimeMs - 1 };
+    await expect(rewriteFile(files, '', 'a.wav', other, plan)).rejects.toMatchObject({ code: 'FILE_CHANGED' });
+    await expect(rewriteFile(files, '', 'b.wav', stamp, plan)).rejects.toMatchObject({ code: 'FILE_VANISHED' });
+    await chmod(on('a.wav'), 0o444);
+    await expect(rewriteFile(files, '', 'a.wav', stamp, plan)).rejects.toMatchObject({ code: 'FILE_READ_ONLY' });
+    expect(await names()).toEqual(['a.wav']);
+  });
+
+  it('keeps the modification time where that is asked for, in place too', async () => {
+    await writeFile(on('a.wav'), bytes);
+    await utimes(on('a.wav'), 1e9, 1e9);
+    expect((await write({ fxName: 'Pot' }, { keepTime: true })).stamp.mtimeMs).toBe(1e12);
+    expect(await write({ fxName: 'Pan' }, { keepTime: true })).toMatchObject({
+      how: 'in place',
+      stamp: { mtimeMs: 1e12 },
+    });
+    expect((await write({ fxName: 'Lid' })).stamp.mtimeMs).toBeGreaterThan(1e12);
+  });
+});
+
+describe('rewriting a file in place', () => {
+  it('happens where padding allows, keeps the file itself, and can be forbidden', async () => {
+    await writeFile(on('a.wav'), bytes);
+    await write({ fxName: 'Pot' });
+    const before = await stat(on('a.wav'));
+    expect(await write({ fxName: 'A longer name', description: 'and a text' })).toMatchObject({ how: 'in place' });
+    const after = await stat(on('a.wav'));
+    expect([after.ino, after.size]).toEqual([before.ino, before.size]);
+    expect(await recordIn('a.wav')).toEqual({ fxName: 'A longer name', description: 'and a text' });
+    expect(await write({ fxName: 'Pot' }, { alwaysCopy: true })).toMatchObject({ how: 'copy' });
+    expect((await stat(on('a.wav'))).ino).not.toBe(before.ino);
+    expect(await names()).toEqual(['a.wav']);
+  });
+
+  it('adds to the end of an AIFF file and shortens it again', async () => {
+    const plain = aiffBytes([signal], { rate: 48000, bits: 16 });
+    await writeFile(on('a.aiff'), plain);
+    expect(await write({ fxName: 'Pot' }, {}, 'a.aiff')).toMatchObject({ how: 'in place' });
+    const plan: WritePlan = {
+      segments: [
+        { kind: 'bytes', bytes: plain.subarray(0, 54) },
+        { kind: 'keep', offset: 54, length: plain.length - 54 },
+      ],
+      audioOffset: 54,
+      audioBytes: 600,
+      sizeBytes: plain.length,
+    };
+    await rewriteFile(files, '', 'a.aiff', await files.stampOf('', 'a.aiff'), plan);
+    expect((await readFile(on('a.aiff'))).equals(plain)).toBe(true);
+  });
+});
+
+describe('a write in place that was cut short', () => {
+  const patchedBytes = async (): Promise<{ before: Buffer; after: Buffer; journal: PatchJournal }> => {
+    const before = Buffer.from(aiffBytes([signal], { rate: 48000, bits: 16 }));
+    await writeFile(on('a.aiff'), before);
+    const { inode } = await files.stampOf('', 'a.aiff');
+    const patches = [
+      { offset: 4, bytes: Uint8Array.of(0, 0, 3, 3), old: new Uint8Array(before.subarray(4, 8)) },
+      { offset: before.length, bytes: new Uint8Array(50).fill(7), old: new Uint8Array(0) },
+    ];
+    const after = Buffer.concat([before, Buffer.alloc(50, 7)]);
+    after.set([0, 0, 3, 3], 4);
+    const journal = { name: 'a.aiff', inode, oldSizeBytes: before.length, newSizeBytes: after.length, patches };
+    return { before, after, journal };
+  };
+
+  it('is finished from its journal, wherever it stopped', async () => {
+    const { before, after, journal } = await patchedBytes();
+    const torn = [before, after, after.subarray(0, before.length + 20), Buffer.concat([before, Buffer.alloc(50, 7)])];
+    for (const [index, state] of torn.entries()) {
+      await writeFile(on('a.aiff'), state);
+      await writeFile(on(`${DEAD}${index}.journal`), encodeJournal(journal));
+      expect(await settleLeftovers(root)).toBe(1);
+      expect((await readFile(on('a.aiff'))).equals(after)).toBe(true);
+      expect(await names()).toEqual(['a.aiff']);
+    }
+  });
+
+  it('never happened when the journal itself is cut short', async () => {
+    const { before, journal } = await patchedBytes();
+    const whole = encodeJournal(journal);
+    expect(decodeJournal(whole)).toEqual(journal);
+    for (const length of [0, 10, 64, whole.length - 1]) {
+      await writeFile(on(`${DEAD}1.journal`), whole.subarray(0, length));
+      expect(await settleLeftovers(root)).toBe(1);
+      expect((await readFile(on('a.aiff'))).equals(before)).toBe(true);
+    }
+  });
+
+  it('is left alone, with its journal, when another program wrote to the file since', async () => {
+    const { before, journal } = await patchedBytes();
+    const other = Buffer.from(before);
+    other[5] = 0x55;
+    await writeFile(on('a.aiff'), other);
+    await writeFile(on(`${DEAD}1.journal`), encodeJournal(journal));
+    await expect(settleLeftovers(root)).rejects.toMatchObject({ code: 'FILE_CHANGED' });
+    expect((await readFile(on('a.aiff'))).equals(other)).toBe(true);
+    expect(await names()).toHaveLength(2);
+  });
+
+  it('does not touch a file that was put in its place since', async () => {
+    const { before, journal } = await patchedBytes();
+    await writeFile(on(`${DEAD}1.journal`), encodeJournal({ ...journal, inode: '1' }));
+    expect(await settleLeftovers(root)).toBe(1);
+    expect((await readFile(on('a.aiff'))).equals(before)).toBe(true);
+  });
+});
+
+describe('what writes leave behind', () => {
+  it('is removed when its process is no more, and nothing else is', async () => {
+    const mine = temporaryName('part', '77');
+    for (const name of [`${DEAD}1.part`, `.flagstone-write-elsewhere.1.1.part`, '.flagstone-other', mine, 'a.wav'])
+      await writeFile(on(name), 'x');
+    await whileUnderWay(mine, async () => {
+      expect(parseTemporaryName(mine)).toEqual({ kind: 'part', left: false });
+      expect(await settleLeftovers(root)).toBe(1);
+    });
+    expect(await names()).toEqual(['.flagstone-other', '.flagstone-write-elsewhere.1.1.part', mine, 'a.wav'].sort());
+    // The same process number after a restart is not the process that made it.
+    expect(await settleLeftovers(root)).toBe(1);
+    expect(await settleLeftovers(on('none'))).toBe(0);
+  });
+});
