@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { contentsSchema, disagreementsQuerySchema, disagreementsSchema } from './contents.ts';
 import { endpoint, idParams } from './endpoint.ts';
 import { jobSchema } from './jobs.ts';
 import { newPlanSchema, planItemSchema, planSchema } from './plans.ts';
@@ -127,6 +128,11 @@ export const api = {
   getSound: endpoint('GET', '/sounds/:id', {
     params: idParams,
     response: z.object({ row: soundRowSchema, copies: z.array(copySchema), revisions: z.array(revisionSchema) }),
+  }),
+  getContents: endpoint('GET', '/copies/:id/contents', { params: idParams, response: contentsSchema }),
+  countDisagreements: endpoint('POST', '/disagreements', {
+    body: disagreementsQuerySchema,
+    response: disagreementsSchema,
   }),
   editRecords: endpoint('PATCH', '/records', {
     body: z.strictObject({ selection: selectionSchema, edit: recordEditSchema }),

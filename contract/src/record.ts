@@ -1,4 +1,10 @@
-import { FIELDS, type FieldDefinition, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
+import {
+  FIELD_NAMES,
+  FIELDS,
+  type FieldDefinition,
+  type FieldName,
+  type SoundRecord,
+} from '@flagstone/core/record/fields';
 import { z } from 'zod';
 
 const MAX_TEXT = 20_000;
@@ -59,6 +65,8 @@ export const soundRowSchema = z.object({
   copyCount: z.number(),
   filed: z.boolean(),
   issues: z.array(issueSchema),
+  /** Fields whose places in the file do not say the same. */
+  disagreeing: z.array(z.enum(FIELD_NAMES)),
 });
 export type SoundRow = z.infer<typeof soundRowSchema>;
 

@@ -1,3 +1,4 @@
+import { FIELD_NAMES } from '@flagstone/core/record/fields';
 import { z } from 'zod';
 
 const id = z.number().int().positive();
@@ -22,11 +23,12 @@ export const sortKeySchema = z.enum([
 ]);
 export type SortKey = z.infer<typeof sortKeySchema>;
 
-/** What narrows a list: words, a category, a subcategory. Numbers and booleans arrive as text in a query string. */
+/** What narrows a list: words, a category, a subcategory, a field whose places in the file do not say the same. Numbers and booleans arrive as text in a query string. */
 export const filterSchema = z.object({
   q: z.string().max(10_000).default(''),
   category: z.string().max(200).default(''),
   catId: z.string().max(50).default(''),
+  disagrees: z.enum(['', ...FIELD_NAMES]).default(''),
 });
 export type ListFilter = z.infer<typeof filterSchema>;
 

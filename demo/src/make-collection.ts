@@ -2,6 +2,7 @@ import { existsSync } from 'node:fs';
 import { copyFile, mkdir, rename, rm, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { demoCollection, DRIVES, type DemoSound } from './collection.ts';
+import { makeDeliveries } from './deliveries.ts';
 import { RECIPES } from './recipes.ts';
 import { finish, randomSource, seedOf } from './signal.ts';
 import { wavBytes } from './wav-file.ts';
@@ -69,6 +70,13 @@ export async function makeCollection(folder: string, onFile?: (done: number, all
     onFile?.(index + 1, sounds.length);
   }
   for (const [relative, bytes] of damagedFiles()) await write(relative, bytes);
+  await makeDeliveries(async (relative, bytes) => {
+    const full = path.join(building, relative);
+    await mkdir(path.dirname(full), { recursive: true });
+    if (bytes) await writeFile(full, bytes);
+    else written += 1;
+    return full;
+  });
   await rename(building, target);
   return written;
 }

@@ -158,7 +158,9 @@ export function recordFromPlaces(places: readonly FieldPlace[]): Partial<SoundRe
 export function agrees(place: Place, value: SoundRecord[FieldName], winner: SoundRecord[FieldName]): boolean {
   if (sameValue(value, winner)) return true;
   const [text, full] = [plainText(value), plainText(winner)];
-  if (place === 'ID3 TDRC' || place === 'bext originationDate') return text !== '' && full.startsWith(text);
+  // A year agrees with a day of it, a day with a time of it.
+  if (FIELD_PLACES.recordedOn.includes(place) && /^\d{4}/.test(text) && /^\d{4}/.test(full))
+    return full.startsWith(text) || text.startsWith(full);
   return FITTED[place] !== undefined && text === tidyText(FITTED[place](full), true);
 }
 

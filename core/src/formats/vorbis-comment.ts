@@ -1,7 +1,8 @@
 import type { Issue } from '../errors.ts';
 import { concatBytes, viewOf } from './byte-source.ts';
 import type { FoundText } from './field-places.ts';
-import { decodeWithEvidence } from './text-encoding.ts';
+import type { BlockDetail } from './file-block.ts';
+import { decodeText, decodeWithEvidence } from './text-encoding.ts';
 
 /** One `KEY=value` of a comment header; the raw bytes are kept so that unknown and untouched ones survive unchanged. */
 export interface VorbisEntry {
@@ -63,6 +64,15 @@ export function vorbisTexts({ entries }: VorbisComment): Map<string, FoundText> 
     if (key !== '') texts.set(key, first ? { ...first, text: `${first.text}; ${found.text}` } : found);
   }
   return texts;
+}
+
+/** A comment header as details, in order. */
+export function describeComment(comment: VorbisComment): BlockDetail[] {
+  const entries = comment.entries.map(({ key, found, raw }) => ({
+    name: key || '(no key)',
+    value: key ? found.text : decodeText(raw),
+  }));
+  return [{ name: 'Vendor', value: decodeText(comment.vendor) }, ...entries];
 }
 
 /** The comment header with the texts set by key (an empty text removes all entries of it); everything else stays byte for byte and in order. */

@@ -87,6 +87,11 @@ export const FIELDS: readonly FieldDefinition[] = [
 
 export const FIELD_NAMES: readonly FieldName[] = FIELDS.map((field) => field.name);
 
+/** What a field is called on screens. */
+export function fieldLabel(name: FieldName): string {
+  return FIELDS.find((field) => field.name === name)?.label ?? name;
+}
+
 /** A record in which nothing is known. */
 export function emptyRecord(): SoundRecord {
   return {

@@ -15,8 +15,9 @@ export async function read(args: string[]): Promise<number> {
   return eachItem(positionals, async (given) => {
     const { files, name } = await fileOnCommandLine(given);
     return files.withSource('', name, async (source) => {
-      const { facts, record, places, issues } = await readAudio(source);
+      const { facts, record, places, disagreeing, issues } = await readAudio(source, name);
       const { container, codec, sampleRateHz, bitDepth, channels, frames, durationSeconds } = facts;
+      const { channelMask, timeReference, decodedMd5, encoderDelayFrames } = facts;
       const audioDigest = values.digest ? await fullAudioDigest(source, facts, sha256()) : undefined;
       return {
         path: given,
@@ -27,10 +28,14 @@ export async function read(args: string[]): Promise<number> {
         channels,
         frames,
         durationSeconds,
+        channelMask,
+        timeReference,
+        decodedMd5,
+        encoderDelayFrames,
         audioDigest,
         record,
         issues,
-        ...(values.raw ? { places } : {}),
+        ...(values.raw ? { places, disagreeing } : {}),
       };
     });
   });

@@ -232,6 +232,7 @@ export const copies = pgTable(
     unique('copies_path').on(table.driveId, table.folder, table.name),
     index('copies_sound').on(table.soundId),
     index('copies_inode').on(table.driveId, table.inode),
+    index('copies_disagreeing').using('gin', table.disagreeing),
   ],
 );
 

@@ -7,6 +7,7 @@ import type { AppContext } from '../app-context.ts';
 import { people } from '../db/schema.ts';
 import * as batches from '../services/batches.ts';
 import { countCategories } from '../services/category-counts.ts';
+import { contentsOf, countDisagreements } from '../services/contents.ts';
 import { listDrives } from '../services/drives.ts';
 import { editSelection, revisionsOf, undoChange } from '../services/edits.ts';
 import * as plans from '../services/plans.ts';
@@ -78,6 +79,8 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     if (!row) throw new AppError('NOT_FOUND', `There is no sound ${params.id}.`);
     return { row, copies: copies.map((copy) => ({ ...copy, container: copy.facts.container })), revisions };
   },
+  getContents: (app, { params }) => contentsOf(app, params.id),
+  countDisagreements: (app, { body }) => countDisagreements(app, body.selection),
   editRecords: async (app, { body, person }) => editSelection(app, body.selection, body.edit, await person()),
   suggest: (app, { body }) => suggestFor(app, body.copyIds),
   acceptSuggestions: async (app, { body, person }) =>

@@ -50,6 +50,9 @@ export function filterConditions(filter: ListFilter): SQL[] {
     ...(words ? [words] : []),
     ...(filter.category === '' ? [] : [sql`r.category = ${filter.category}`]),
     ...(filter.catId === '' ? [] : [sql`r.cat_id = ${filter.catId}`]),
+    ...(filter.disagrees === ''
+      ? []
+      : [sql`r.sound_id in (select sound_id from copies where disagreeing @> array[${filter.disagrees}]::text[])`]),
   ];
 }
 

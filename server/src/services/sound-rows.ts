@@ -3,7 +3,13 @@ import { AppError } from '@flagstone/core/errors';
 import { FIELD_NAMES, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 import type { SoundPage } from '@flagstone/contract/api';
 import type { CopyState, SoundRow } from '@flagstone/contract/record';
-import type { ListFilter, ListQuery, Selection, SortKey } from '@flagstone/contract/selection';
+import {
+  filterSchema,
+  type ListFilter,
+  type ListQuery,
+  type Selection,
+  type SortKey,
+} from '@flagstone/contract/selection';
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
@@ -25,7 +31,7 @@ const STATE = sql`case when c.gone then 'gone'
 
 const COLUMNS = sql.join(
   [
-    sql`s.id as sound_id, c.id as copy_id, c.name, c.folder, c.size_bytes, c.container, c.issues, d.id as drive_id, d.name as drive_name, d.root_path`,
+    sql`s.id as sound_id, c.id as copy_id, c.name, c.folder, c.size_bytes, c.container, c.issues, c.disagreeing, d.id as drive_id, d.name as drive_name, d.root_path`,
     sql`s.codec, s.sample_rate_hz, s.bit_depth, s.channels, s.frames, s.duration_seconds, s.filed_at is not null as filed, r.revision, ${STATE} as state`,
     sql`(select count(*) from copies o where o.sound_id = s.id and not o.gone) as copy_count`,
     ...FIELD_NAMES.map((name) => sql.raw(`r."${FIELD_COLUMNS[name]}"`)),
@@ -41,6 +47,7 @@ export interface DatabaseRow extends Record<string, unknown> {
   root_path: string;
   drive_name: string;
   issues: Issue[];
+  disagreeing: FieldName[];
   state: Exclude<CopyState, 'away'>;
 }
 
@@ -140,12 +147,13 @@ export async function* selectedRows(db: Queryable, selection: Selection, pageSiz
   }
 }
 
-function selectionParts(selection: Selection): { tables: SQL; conditions: SQL[] } {
+/** The tables of a selection, `c` being its copies, and the conditions that narrow them. */
+export function selectionParts(selection: Selection): { tables: SQL; conditions: SQL[] } {
   if (selection.kind === 'copies') {
     const tables = sql`copies c join sounds s on s.id = c.sound_id join records r on r.sound_id = s.id join drives d on d.id = c.drive_id`;
     return { tables, conditions: [sql`c.id = any(${idList(selection.copyIds)})`] };
   }
-  const filter: ListFilter = selection.filter ?? { q: '', category: '', catId: '' };
+  const filter: ListFilter = selection.filter ?? filterSchema.parse({});
   return { tables: from(selection), conditions: filterConditions(filter) };
 }
 
@@ -179,6 +187,7 @@ async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {
       copyCount: Number(row['copy_count']),
       filed: Boolean(row['filed']),
       issues: row.issues,
+      disagreeing: row.disagreeing,
     };
   });
 }

@@ -60,7 +60,6 @@ const latin1 = (text: string): Uint8Array => Uint8Array.from(text, (character) =
 
 /** Whether Latin-1 holds the text in a way that nobody takes for UTF-8. */
 function fitsLatin1(text: string): boolean {
-  // eslint-disable-next-line no-control-regex -- line breaks and all that is printable in Latin-1
   if (!/^[\n\r\x20-\x7e\xa0-\xff]*$/.test(text)) return false;
   const bytes = latin1(text);
   return (decodeUtf8(bytes)?.length ?? bytes.length) === bytes.length;

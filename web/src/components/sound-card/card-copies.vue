@@ -10,6 +10,8 @@ import StateMark from '../state-mark.vue';
 /** The copies of a sound by drive with their state, and the history of its record. */
 const props = defineProps<{ soundId: number; revision: number; state: CopyState }>();
 
+const emit = defineEmits<{ inspect: [copyId: number] }>();
+
 const copies = ref<CopyDetail[]>([]);
 const revisions = ref<Revision[]>([]);
 
@@ -44,7 +46,10 @@ function describe(revision: Revision): string {
           <strong>{{ copy.driveName }}</strong><state-mark :state="copy.state" />
         </div>
         <div class="mono path">{{ copy.folder }}/{{ copy.name }}</div>
-        <div class="soft">{{ copy.container }}, {{ formatBytes(copy.sizeBytes) }}</div>
+        <div class="line soft">
+          <span>{{ copy.container }}, {{ formatBytes(copy.sizeBytes) }}</span>
+          <button type="button" class="link" @click="emit('inspect', copy.copyId)">In the file</button>
+        </div>
         <p v-for="issue in copy.issues" :key="issue.message" class="issue">▲ {{ issue.message }}</p>
       </li>
     </ul>
@@ -91,6 +96,16 @@ li {
 
 .path {
   overflow-wrap: anywhere;
+}
+
+.link {
+  padding: 0;
+  border: 0;
+  background: none;
+  color: var(--lichen);
+  font: inherit;
+  text-decoration: underline;
+  cursor: pointer;
 }
 
 .issue {

@@ -1,25 +1,47 @@
 <script setup lang="ts">
 import type { SoundRow } from '@flagstone/contract/record';
+import type { Selection } from '@flagstone/contract/selection';
 import { FIELDS, type FieldDefinition, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 import type { RecordEdit } from '@flagstone/core/record/edit';
 import { splitExtension, type BlockName } from '@flagstone/core/ucs/name-blocks';
 import { ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
-import { computed, nextTick, ref } from 'vue';
+import { computed, nextTick, ref, watch } from 'vue';
 import { counted } from '../../composables/format.ts';
 import CategoryPicker from '../category-picker.vue';
 import NameBlocks from '../name-blocks.vue';
+import CardContents from './card-contents.vue';
 import CardCopies from './card-copies.vue';
+import CardDisagreements from './card-disagreements.vue';
 import CardTextField from './card-text-field.vue';
 import { sharedValue } from './shared-value.ts';
 
 /** Shows and edits one record, or the fields that many have in common. Each field is saved when it is left. */
-const props = defineProps<{ rows: SoundRow[]; count: number }>();
+const props = defineProps<{ rows: SoundRow[]; count: number; selection?: Selection | undefined }>();
 const emit = defineEmits<{ edit: [edit: RecordEdit] }>();
 
 const root = ref<HTMLElement>();
 const groups = ['Name', 'Description', 'Origin', 'Rights', 'Sound', 'Music'] as const;
 const one = computed(() => (props.count === 1 ? props.rows[0] : undefined));
 const shared = computed(() => new Map(FIELDS.map((field) => [field.name, sharedValue(props.rows, field.name)])));
+
+/** The record, or what stands in the file. */
+const view = ref<'record' | 'file'>('record');
+const VIEWS = [
+  { key: 'record', label: 'Record' },
+  { key: 'file', label: 'In the file' },
+] as const;
+/** Which copy's file is shown: that of the row, until another one is chosen among the copies. */
+const inspected = ref(0);
+watch(
+  () => one.value?.copyId,
+  (copyId) => (inspected.value = copyId ?? 0),
+  { immediate: true },
+);
+
+function inspect(copyId: number): void {
+  inspected.value = copyId;
+  view.value = 'file';
+}
 
 function fieldsOf(group: string): FieldDefinition[] {
   return FIELDS.filter((field) => field.group === group && field.name !== 'category' && field.name !== 'subCategory');
@@ -55,6 +77,7 @@ function saveKeywords(words: string[]): void {
 }
 
 async function focusField(name: string): Promise<void> {
+  view.value = 'record';
   await nextTick();
   const field = root.value?.querySelector<HTMLElement>(`[data-field="${name}"] input, [data-field="${name}"] textarea`);
   field?.scrollIntoView({ block: 'center' });
@@ -85,62 +108,93 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
             }}
           </p>
         </template>
+        <div class="views" role="group" aria-label="What the card shows">
+          <button
+            v-for="each in VIEWS"
+            :key="each.key"
+            type="button"
+            :class="{ current: view === each.key }"
+            :aria-pressed="view === each.key"
+            @click="view = each.key"
+          >
+            {{ each.label }}
+          </button>
+        </div>
       </header>
-      <slot />
-      <section v-for="group in groups" :key="group" class="group">
-        <h2>{{ group }}</h2>
-        <label v-for="field in fieldsOf(group)" :key="field.name" class="field" :data-field="field.name">
-          <span class="label">{{ field.label }}</span>
-          <category-picker
-            v-if="field.kind === 'category'"
-            :model-value="textOf('catId')"
-            :placeholder="placeholderOf('catId') || 'Type any part'"
-            @update:model-value="(catId) => save('catId', catId)"
-          />
-          <el-input-tag
-            v-else-if="field.kind === 'list'"
-            :model-value="one ? listOf(field.name) : []"
-            :placeholder="one ? 'Type, then Enter' : 'Add to all'"
-            :delimiter="/[,;]/"
-            @update:model-value="(words) => saveKeywords(words ?? [])"
-          />
-          <el-select
-            v-else-if="field.choices"
-            :model-value="textOf(field.name)"
-            clearable
-            :value-on-clear="''"
-            :empty-values="['', null, undefined]"
-            :placeholder="placeholderOf(field.name)"
-            :aria-label="field.label"
-            @update:model-value="(value: string) => save(field.name, value)"
-          >
-            <el-option v-for="choice in field.choices" :key="choice" :value="choice" :label="choice" />
-          </el-select>
-          <el-input-number
-            v-else-if="field.range"
-            :model-value="(shared.get(field.name)?.value as number | null) ?? null"
-            :min="field.range[0]"
-            :max="field.range[1]"
-            :step="1"
-            :placeholder="placeholderOf(field.name)"
-            controls-position="right"
-            @update:model-value="(value) => save(field.name, value ?? null)"
-          />
-          <card-text-field
-            v-else
-            :value="textOf(field.name)"
-            :label="field.label"
-            :multiline="field.kind === 'longText'"
-            :placeholder="placeholderOf(field.name)"
-            :class="{ mono: field.name.endsWith('Id') }"
-            @save="(value) => save(field.name, value)"
-          />
-          <span v-if="field.name === 'catId' && textOf('category')" class="under soft"
-            >{{ textOf('category') }} / {{ textOf('subCategory') }}</span
-          >
-        </label>
-      </section>
-      <card-copies v-if="one" :sound-id="one.soundId" :revision="one.revision" :state="one.state" />
+      <template v-if="view === 'file'">
+        <card-contents
+          v-if="one"
+          :copy-id="inspected"
+          :record="one.record"
+          :revision="one.revision"
+          :state="one.state"
+          @edit="(change) => emit('edit', change)"
+        />
+        <card-disagreements v-else-if="selection" :selection="selection" />
+      </template>
+      <template v-else>
+        <slot />
+        <section v-for="group in groups" :key="group" class="group">
+          <h2>{{ group }}</h2>
+          <label v-for="field in fieldsOf(group)" :key="field.name" class="field" :data-field="field.name">
+            <span class="label">{{ field.label }}</span>
+            <category-picker
+              v-if="field.kind === 'category'"
+              :model-value="textOf('catId')"
+              :placeholder="placeholderOf('catId') || 'Type any part'"
+              @update:model-value="(catId) => save('catId', catId)"
+            />
+            <el-input-tag
+              v-else-if="field.kind === 'list'"
+              :model-value="one ? listOf(field.name) : []"
+              :placeholder="one ? 'Type, then Enter' : 'Add to all'"
+              :delimiter="/[,;]/"
+              @update:model-value="(words) => saveKeywords(words ?? [])"
+            />
+            <el-select
+              v-else-if="field.choices"
+              :model-value="textOf(field.name)"
+              clearable
+              :value-on-clear="''"
+              :empty-values="['', null, undefined]"
+              :placeholder="placeholderOf(field.name)"
+              :aria-label="field.label"
+              @update:model-value="(value: string) => save(field.name, value)"
+            >
+              <el-option v-for="choice in field.choices" :key="choice" :value="choice" :label="choice" />
+            </el-select>
+            <el-input-number
+              v-else-if="field.range"
+              :model-value="(shared.get(field.name)?.value as number | null) ?? null"
+              :min="field.range[0]"
+              :max="field.range[1]"
+              :step="1"
+              :placeholder="placeholderOf(field.name)"
+              controls-position="right"
+              @update:model-value="(value) => save(field.name, value ?? null)"
+            />
+            <card-text-field
+              v-else
+              :value="textOf(field.name)"
+              :label="field.label"
+              :multiline="field.kind === 'longText'"
+              :placeholder="placeholderOf(field.name)"
+              :class="{ mono: field.name.endsWith('Id') }"
+              @save="(value) => save(field.name, value)"
+            />
+            <span v-if="field.name === 'catId' && textOf('category')" class="under soft"
+              >{{ textOf('category') }} / {{ textOf('subCategory') }}</span
+            >
+          </label>
+        </section>
+        <card-copies
+          v-if="one"
+          :sound-id="one.soundId"
+          :revision="one.revision"
+          :state="one.state"
+          @inspect="inspect"
+        />
+      </template>
     </template>
   </aside>
 </template>
@@ -163,6 +217,30 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
   padding: 10px 12px;
   border-bottom: 1px solid var(--hairline);
   background: var(--surface);
+}
+
+.views {
+  display: flex;
+  margin-top: 8px;
+}
+
+.views button {
+  flex: 1;
+  height: 24px;
+  border: 1px solid var(--hairline);
+  background: var(--surface);
+  color: var(--ink);
+  font: inherit;
+  cursor: pointer;
+}
+
+.views button + button {
+  border-left-width: 0;
+}
+
+.views .current {
+  background: var(--ink);
+  color: var(--ground);
 }
 
 .group {

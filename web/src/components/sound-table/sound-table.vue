@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Bottom, Top } from '@element-plus/icons-vue';
 import type { SoundRow } from '@flagstone/contract/record';
-import type { SoundRecord } from '@flagstone/core/record/fields';
+import { fieldLabel, type SoundRecord } from '@flagstone/core/record/fields';
 import { useVirtualizer } from '@tanstack/vue-virtual';
 import { ElCheckbox } from 'element-plus';
 import { computed, nextTick, ref, watch } from 'vue';
@@ -12,6 +12,7 @@ import CategoryPicker from '../category-picker.vue';
 import InlineWave from '../inline-wave.vue';
 import StateMark from '../state-mark.vue';
 import { COLUMNS, type Column } from './columns.ts';
+import DisagreementFilter from './disagreement-filter.vue';
 
 /** The table that all list places share: virtual rows, inline waveforms, sorting, selection, editing in place. */
 const props = defineProps<{ list: SoundList; label: string }>();
@@ -46,6 +47,11 @@ const allChosen = computed(
 
 watch(shown, (items) => void list.needUpTo(items.at(-1)?.index ?? 0));
 watch(list.current, (index) => index >= 0 && virtual.value.scrollToIndex(index));
+
+/** Which fields the places of a row's file do not agree on, in words. */
+function disagreement(row: SoundRow): string {
+  return `Places in the file do not say the same: ${row.disagreeing.map(fieldLabel).join(', ')}`;
+}
 
 function move(step: number, widen: boolean): void {
   const start = list.current.value < 0 && step < 0 ? list.rows.value.length : list.current.value;
@@ -218,6 +224,9 @@ useKeys({
                 :title="row.issues.map((issue) => issue.message).join('\n')"
                 >▲<span class="visually-hidden">Read with a problem</span></span
               >
+              <span v-if="column.key === 'name' && row.disagreeing.length > 0" class="issue" :title="disagreement(row)"
+                >≠<span class="visually-hidden">{{ disagreement(row) }}</span></span
+              >
               <span
                 v-if="column.key === 'name' && row.copyCount > 1"
                 class="copies"
@@ -232,6 +241,7 @@ useKeys({
     </div>
     <div class="foot soft" role="status">
       <span>{{ counted(list.total.value, 'sound') }}</span>
+      <disagreement-filter />
       <strong v-if="list.selectedCount.value > 0">{{
         list.everything.value ? 'All selected' : `${list.selectedCount.value.toLocaleString('en')} selected`
       }}</strong>

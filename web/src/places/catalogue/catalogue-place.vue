@@ -5,6 +5,7 @@ import { useRoute, useRouter } from 'vue-router';
 import { call } from '../../api/client.ts';
 import SoundCard from '../../components/sound-card/sound-card.vue';
 import SoundTable from '../../components/sound-table/sound-table.vue';
+import { disagreesIn } from '../../composables/list-filter.ts';
 import { useKeys } from '../../composables/use-keys.ts';
 import { useRecordEdits } from '../../composables/use-record-edits.ts';
 import { useSoundList } from '../../composables/use-sound-list.ts';
@@ -20,6 +21,7 @@ const filter = computed(() => ({
   q: text(route.query['q']),
   category: text(route.query['category']),
   catId: text(route.query['catId']),
+  disagrees: disagreesIn(route.query),
 }));
 const list = useSoundList(
   (query, signal) => call('listCatalogue', { query, signal }),
@@ -45,7 +47,9 @@ useKeys({ e: () => void card.value?.focusField() });
     <sound-table :list="list" label="Catalogue" @edit="editCell">
       <template #empty>
         <p v-if="list.loading.value" class="soft">Loading…</p>
-        <template v-else-if="filter.q !== '' || filter.category !== '' || filter.catId !== ''">
+        <template
+          v-else-if="filter.q !== '' || filter.category !== '' || filter.catId !== '' || filter.disagrees !== ''"
+        >
           <p>
             Nothing found{{ filter.q === '' ? '' : ` for “${filter.q}”`
             }}{{ filter.category || filter.catId ? ' in this category' : '' }}.
@@ -58,7 +62,13 @@ useKeys({ e: () => void card.value?.focusField() });
         </p>
       </template>
     </sound-table>
-    <sound-card ref="card" :rows="list.cardRows.value" :count="list.cardCount.value" @edit="(change) => edit(change)" />
+    <sound-card
+      ref="card"
+      :rows="list.cardRows.value"
+      :count="list.cardCount.value"
+      :selection="list.selection.value"
+      @edit="(change) => edit(change)"
+    />
   </div>
 </template>
 

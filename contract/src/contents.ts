@@ -1,0 +1,49 @@
+import { FIELD_NAMES } from '@flagstone/core/record/fields';
+import { z } from 'zod';
+import { issueSchema } from './record.ts';
+import { selectionSchema } from './selection.ts';
+
+const fieldSchema = z.enum(FIELD_NAMES);
+
+/** One place of one field in a file; of each field one place counts, the others say the same or differ. */
+export const placeSchema = z.object({
+  field: fieldSchema,
+  place: z.string(),
+  value: z.union([z.string(), z.number(), z.array(z.string())]),
+  offsetBytes: z.number(),
+  encoding: z.string().optional(),
+  standing: z.enum(['counts', 'agrees', 'differs']),
+});
+export type PlaceDetail = z.infer<typeof placeSchema>;
+
+export const blockSchema = z.object({
+  id: z.string(),
+  what: z.string(),
+  offsetBytes: z.number(),
+  sizeBytes: z.number(),
+  kind: z.enum(['structure', 'metadata', 'audio', 'padding', 'unknown']),
+  details: z.array(z.object({ name: z.string(), value: z.string() })),
+  hex: z.string().optional(),
+});
+export type BlockDetail = z.infer<typeof blockSchema>;
+
+/** Everything that stands in the file of a copy, read when it is asked for. */
+export const contentsSchema = z.object({
+  copyId: z.number(),
+  name: z.string(),
+  container: z.string(),
+  sizeBytes: z.number(),
+  blocks: z.array(blockSchema),
+  places: z.array(placeSchema),
+  issues: z.array(issueSchema),
+});
+export type FileContents = z.infer<typeof contentsSchema>;
+
+export const disagreementsQuerySchema = z.strictObject({ selection: selectionSchema });
+/** How many files of a selection say different things in different places, and in which fields. */
+export const disagreementsSchema = z.object({
+  files: z.number(),
+  disagreeing: z.number(),
+  fields: z.array(z.object({ field: fieldSchema, files: z.number() })),
+});
+export type Disagreements = z.infer<typeof disagreementsSchema>;
