@@ -57,7 +57,7 @@ function metadataChunks(
   const ixml = new Map(textsOf('iXML'));
   if (anatomy.ixml || [...ixml.values()].some((text) => text !== '')) {
     keepBextCopy(anatomy, bext, ixml);
-    const bytes = riffChunkBytes('iXML', writeIxml(anatomy.ixml?.contents, ixml));
+    const bytes = riffChunkBytes('iXML', evened(writeIxml(anatomy.ixml?.contents, ixml), '\n'));
     replacements.push({ old: anatomy.ixml?.chunk, bytes });
   }
   if (anatomy.id3) {
@@ -99,10 +99,15 @@ function bextReplacement(anatomy: WavAnatomy, changes: BextChanges): Replacement
   if (!bext) {
     if (Object.values(changes).every((text) => text === '')) return {};
     const codingHistory = `A=${facts.codec === 'PCM' ? 'PCM' : facts.codec},F=${facts.sampleRateHz},W=${facts.bitDepth},M=${channelMode(facts.channels)},T=${SOFTWARE}\r\n`;
-    return { bytes: riffChunkBytes('bext', writeBext(undefined, { ...changes, codingHistory })) };
+    return { bytes: riffChunkBytes('bext', evened(writeBext(undefined, { ...changes, codingHistory }), '\0')) };
   }
   const needed = Object.entries(changes).filter(([field, text]) => bext.value[field as keyof BextChanges] !== text);
   return { old: bext.chunk, bytes: riffChunkBytes('bext', writeBext(bext.contents, Object.fromEntries(needed))) };
+}
+
+/** Contents of even length: some readers of RF64 forget the pad byte behind odd ones (seen in libsndfile 1.2). */
+function evened(contents: Uint8Array, filler: '\n' | '\0'): Uint8Array {
+  return contents.length % 2 === 0 ? contents : concatBytes([contents, bytesOfAscii(filler)]);
 }
 
 /** iXML may hold a copy of bext; what of it is there is kept equal. */
