@@ -19,7 +19,7 @@ export default {
       testMatch: [
         '<rootDir>/{core,contract,demo,web}/src/**/*.test.ts',
         '<rootDir>/server/src/drives/*.test.ts',
-        '<rootDir>/tests/{oracles,commands}/*.test.ts',
+        '<rootDir>/tests/{oracles,commands,fuzz,kill}/*.test.ts',
       ],
     },
     {

@@ -1,4 +1,4 @@
-import type { Issue } from '../errors.ts';
+import { FormatError, type Issue } from '../errors.ts';
 import type { FieldName, SoundRecord } from '../record/fields.ts';
 import { disagreeingFields, placesOf, recordFromPlaces, type FieldPlace, type FoundTexts } from './field-places.ts';
 
@@ -44,8 +44,25 @@ export interface AudioFile {
   issues: Issue[];
 }
 
-/** The file that facts and texts make. */
+const MAX_CHANNELS = 4096;
+const MAX_RATE_HZ = 100_000_000;
+
+/** The file that facts and texts make. Throws FORMAT_DAMAGED for facts that no sound has, so that nobody behind has to expect them. */
 export function audioFile(facts: AudioFacts, found: FoundTexts, issues: Issue[]): AudioFile {
+  const { container, sampleRateHz: rate, channels, bitDepth, frames, durationSeconds, audioOffset, audioBytes } = facts;
+  const counts = [rate, channels, bitDepth, frames, audioOffset, audioBytes];
+  const possible =
+    counts.every((count) => Number.isSafeInteger(count) && count >= 0) &&
+    Number.isFinite(durationSeconds) &&
+    rate >= 1 &&
+    rate <= MAX_RATE_HZ &&
+    channels >= 1 &&
+    channels <= MAX_CHANNELS &&
+    bitDepth <= 64;
+  if (!possible) {
+    const message = `Its headers say what cannot be: ${rate} Hz, ${channels} channels, ${bitDepth} bits, ${frames} frames.`;
+    throw new FormatError('FORMAT_DAMAGED', container, message, 0);
+  }
   const places = placesOf(found);
   return { facts, places, record: recordFromPlaces(places), disagreeing: disagreeingFields(places), issues };
 }

@@ -55,7 +55,11 @@ export function viewOf(bytes: Uint8Array): DataView {
 
 /** Four (or more) bytes as Latin-1 text, for chunk identifiers. */
 export function asciiOf(bytes: Uint8Array): string {
-  return String.fromCharCode(...bytes);
+  // Identifiers of four bytes are asked for more than anything else.
+  if (bytes.length === 4) return String.fromCharCode(bytes[0] ?? 0, bytes[1] ?? 0, bytes[2] ?? 0, bytes[3] ?? 0);
+  let text = '';
+  for (const byte of bytes) text += String.fromCharCode(byte);
+  return text;
 }
 
 /** The low byte of each character; for identifiers and text that is ASCII already. */

@@ -182,6 +182,15 @@ describe('AIFF', () => {
     expect(asciiOf(written)).toContain('APPL\0\0\0\x07stocabc\0');
   });
 
+  it('keeps the first of two ID3 chunks first, since that is the one that counts', async () => {
+    const chunk = (title: string) =>
+      aiffChunkBytes('ID3 ', id3TagBytes(3, [id3FrameBytes(3, 'TIT2', bytesOfAscii(`\0${title}`))], 0));
+    const file = aiffBytes([signal], shape, { before: [chunk('first'), chunk('second')] });
+    const written = await write(file, { fxName: 'A title that is longer' });
+    expect((await readAiff(memorySource(written))).record.fxName).toBe('A title that is longer');
+    expect(asciiOf(written)).toContain('second');
+  });
+
   it('tells when COMM and SSND do not agree, and reads what is there', async () => {
     const file = aiffBytes([signal], shape);
     viewOf(file).setUint32(22, 5000);

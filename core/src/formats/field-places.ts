@@ -128,29 +128,36 @@ export interface FieldPlace {
   encoding?: TextEncodingName;
 }
 
-/** Every place of every field, most trusted first within a field. */
-export function placesOf(found: FoundTexts): FieldPlace[] {
-  return FIELD_NAMES.flatMap((field) =>
-    FIELD_PLACES[field].flatMap((place) => {
-      const [system, key] = splitPlace(place);
-      const at = found[system]?.get(key);
-      const value = at && valueFromText(field, place, at.text);
-      if (!at || value === undefined || isEmptyValue(value)) return [];
-      return [{ field, place, value, offsetBytes: at.offsetBytes, ...(at.encoding ? { encoding: at.encoding } : {}) }];
-    }),
-  );
-}
-
 /** The system of a place and the key within it. */
-export function splitPlace(place: Place): [system: PlaceSystem, key: string] {
+function splitPlace(place: Place): [system: PlaceSystem, key: string] {
   const space = place.indexOf(' ');
   return [place.slice(0, space) as PlaceSystem, place.slice(space + 1)];
+}
+
+/** The table taken apart once, since every file that is read goes through it. */
+const SPLIT_PLACES = FIELD_NAMES.flatMap((field) =>
+  FIELD_PLACES[field].map((place) => ({ field, place, system: splitPlace(place)[0], key: splitPlace(place)[1] })),
+);
+
+/** Every place of every field, most trusted first within a field. */
+export function placesOf(found: FoundTexts): FieldPlace[] {
+  const places: FieldPlace[] = [];
+  for (const { field, place, system, key } of SPLIT_PLACES) {
+    const at = found[system]?.get(key);
+    if (!at) continue;
+    const value = valueFromText(field, place, at.text);
+    if (value === undefined || isEmptyValue(value)) continue;
+    const { offsetBytes, encoding } = at;
+    places.push(encoding ? { field, place, value, offsetBytes, encoding } : { field, place, value, offsetBytes });
+  }
+  return places;
 }
 
 /** The record that the places give: the first place of each field wins. */
 export function recordFromPlaces(places: readonly FieldPlace[]): Partial<SoundRecord> {
   const record: Partial<SoundRecord> = {};
-  for (const { field, value } of places) if (record[field] === undefined) Object.assign(record, { [field]: value });
+  const values = record as Record<FieldName, SoundRecord[FieldName]>;
+  for (const { field, value } of places) values[field] ??= value;
   return record;
 }
 

@@ -23,6 +23,7 @@ export interface BlockDetail {
 
 /** Bytes of contents that are read to describe one block. */
 export const MAX_DESCRIBED_BYTES = 1024 * 1024;
+const MAX_DETAILS = 2000;
 const MAX_HEX_BYTES = 256;
 const HEX_ROW_BYTES = 16;
 
@@ -68,6 +69,8 @@ export async function describeChunk(
   if (block.kind === 'audio' || block.kind === 'padding') return { ...block, details: [] };
   const contents = await source.read(chunk.dataOffset, Math.min(chunk.sizeBytes, MAX_DESCRIBED_BYTES));
   const details = kind?.decode && decodeSafely(kind.decode, contents, chunk.dataOffset);
+  if (details && details.length > MAX_DETAILS)
+    details.splice(MAX_DETAILS, details.length, { name: '…', value: `and ${details.length - MAX_DETAILS} more` });
   return details ? { ...block, details } : { ...block, details: [], hex: hexDump(contents) };
 }
 

@@ -61,6 +61,14 @@ export function decodeWindows1252(bytes: Uint8Array): string {
   return text;
 }
 
+/** The text without the NULs, and blanks behind them, that fill up its field. In one pass: a field may be megabytes of NULs. */
+export function withoutFilling(text: string): string {
+  const shown = text.trimEnd().length;
+  let end = shown;
+  while (text[end - 1] === '\0') end -= 1;
+  return end < shown ? text.slice(0, end) : text;
+}
+
 function untilNul(text: string): string {
   const nul = text.indexOf('\0');
   return nul < 0 ? text : text.slice(0, nul);

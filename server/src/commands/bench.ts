@@ -3,9 +3,16 @@ import { fileURLToPath } from 'node:url';
 import { PROJECT_FOLDER, UsageError } from './usage.ts';
 
 const BENCHMARKS: Record<string, string> = {
+  fuzz: '../../../tests/bench/fuzz-bench.ts',
   index: '../../../tests/bench/index-bench.ts',
+  kill: '../../../tests/bench/kill-bench.ts',
+  read: '../../../tests/bench/read-bench.ts',
   suggest: '../../../tests/bench/suggest-bench.ts',
+  write: '../../../tests/bench/write-bench.ts',
 };
+
+/** Options of Node.js for some: mutated files have to do with a heap of 64 MB. */
+const NODE_OPTIONS: Record<string, string[]> = { fuzz: ['--max-old-space-size=64'] };
 
 /** `bench NAME`: runs a benchmark as a program of its own. */
 export function bench(args: string[]): Promise<number> {
@@ -15,7 +22,7 @@ export function bench(args: string[]): Promise<number> {
     throw new UsageError(`there is no benchmark “${name}”; there are ${Object.keys(BENCHMARKS).join(', ')}`);
   const child = spawn(
     process.execPath,
-    ['--import', 'tsx', fileURLToPath(new URL(program, import.meta.url)), ...rest],
+    [...(NODE_OPTIONS[name] ?? []), '--import', 'tsx', fileURLToPath(new URL(program, import.meta.url)), ...rest],
     { stdio: 'inherit', cwd: PROJECT_FOLDER },
   );
   return new Promise((resolve, reject) => child.once('error', reject).once('exit', (code) => resolve(code ?? 1)));

@@ -1,9 +1,9 @@
 import { basename } from 'node:path';
-import { closeSync, fstatSync, openSync, readSync } from 'node:fs';
+import { closeSync, fstatSync, openSync } from 'node:fs';
 import { AppError, type ErrorCode } from '@flagstone/core/errors';
 import { quickAudioDigest } from '@flagstone/core/audio/digest';
 import type { AudioFile } from '@flagstone/core/formats/audio-file';
-import type { ByteSource } from '@flagstone/core/formats/byte-source';
+import { descriptorSource } from './descriptor-source.ts';
 import { diskError } from './disk-errors.ts';
 import { readAudio, sha256 } from './read-audio.ts';
 
@@ -35,20 +35,4 @@ async function readHeader(path: string): Promise<HeaderResult> {
   } finally {
     if (descriptor !== undefined) closeSync(descriptor);
   }
-}
-
-function descriptorSource(descriptor: number, sizeBytes: number): ByteSource {
-  return {
-    sizeBytes,
-    read(offset, length) {
-      const bytes = new Uint8Array(Math.max(0, Math.min(length, sizeBytes - offset)));
-      let filled = 0;
-      while (filled < bytes.length) {
-        const count = readSync(descriptor, bytes, filled, bytes.length - filled, offset + filled);
-        if (count === 0) break;
-        filled += count;
-      }
-      return Promise.resolve(bytes.subarray(0, filled));
-    },
-  };
 }

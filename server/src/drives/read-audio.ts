@@ -46,7 +46,7 @@ async function readM4a(source: ByteSource): Promise<AudioFile> {
   });
   const { format, common } = metadata;
   const movieBytes = parts.at(-1) ?? new Uint8Array(0);
-  const { sampleRate = 0 } = format;
+  const sampleRate = Math.round(format.sampleRate ?? 0);
   const channels = (await aacChannels(memorySource(movieBytes.subarray(8)))) ?? format.numberOfChannels ?? 0;
   if (sampleRate === 0 || channels === 0)
     throw new FormatError('FORMAT_DAMAGED', 'M4A', 'Its description names no rate or channels.', movie.offset);
@@ -67,17 +67,18 @@ async function readM4a(source: ByteSource): Promise<AudioFile> {
     bigEndian: false,
   };
   const comment = common.comment?.[0];
-  const texts: Record<string, string | undefined> = {
+  // Of damaged files music-metadata gives numbers and lists where its types promise texts.
+  const texts: Record<string, unknown> = {
     title: common.title,
     comment: typeof comment === 'string' ? comment : (comment?.text ?? common.description?.[0]),
     album: common.album,
     artist: common.artist,
     copyright: common.copyright,
     composer: common.composer?.[0],
-    keywords: common.keywords?.join('; '),
+    keywords: Array.isArray(common.keywords) ? common.keywords.join('; ') : undefined,
   };
   const found = Object.entries(texts).flatMap(([key, text]): [string, FoundText][] =>
-    text === undefined ? [] : [[key, { text, offsetBytes: movie.offset }]],
+    typeof text === 'string' ? [[key, { text, offsetBytes: movie.offset }]] : [],
   );
   return audioFile(facts, { MP4: new Map(found) }, []);
 }

@@ -69,11 +69,13 @@ function layOut({ form, soundChunk, facts }: AiffAnatomy, sizeBytes: number, rep
   list.bytes(header);
   let audioOffset = 0;
   const moved: Uint8Array[] = [];
+  // The first chunk of a kind counts: it has to stay before another one of it.
+  const isRepeated = (chunk: AiffChunk): boolean => form.chunks.filter(({ id }) => id === chunk.id).length > 1;
   for (const chunk of form.chunks) {
     const replacement = replacements.find(({ old }) => old === chunk);
     if (chunk === soundChunk) audioOffset = list.position + (facts.audioOffset - chunk.offset);
     if (!replacement) list.keep(chunk.offset, chunk.spanBytes);
-    else if (replacement.bytes?.length === chunk.spanBytes || chunk.offset > soundChunk.offset)
+    else if (replacement.bytes?.length === chunk.spanBytes || chunk.offset > soundChunk.offset || isRepeated(chunk))
       list.bytes(replacement.bytes ?? new Uint8Array(0));
     else if (replacement.bytes) moved.push(replacement.bytes);
     if (list.position % 2 === 1) list.bytes(new Uint8Array(1));

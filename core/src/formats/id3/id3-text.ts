@@ -1,5 +1,5 @@
 import { concatBytes } from '../byte-source.ts';
-import { decodeUtf16, decodeUtf8, decodeWindows1252, type DecodedText } from '../text-encoding.ts';
+import { decodeUtf16, decodeUtf8, decodeWindows1252, withoutFilling, type DecodedText } from '../text-encoding.ts';
 
 /**
  * Text in ID3v2 frames, ID3v2.4 structure §4: one byte names the encoding, a NUL (two in UTF-16) ends a text that more follows.
@@ -26,7 +26,7 @@ export function splitTexts(encoding: number, bytes: Uint8Array, limit: number): 
 /** A text by its encoding byte, trailing NULs dropped, values between NULs (ID3v2.4 §4.2) joined by `; `. */
 export function decodeId3Text(encoding: number, bytes: Uint8Array): DecodedText {
   const { text, ...evidence } = decodeWhole(encoding, bytes);
-  return { text: text.replace(/\0+$/, '').replaceAll(/\0+/g, '; '), ...evidence };
+  return { text: withoutFilling(text).replaceAll(/\0+/g, '; '), ...evidence };
 }
 
 function decodeWhole(encoding: number, bytes: Uint8Array): DecodedText {

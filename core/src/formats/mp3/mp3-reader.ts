@@ -88,6 +88,8 @@ async function firstFrame(source: ByteSource, start: number): Promise<FirstFrame
 
 /** ID3v1 and APEv2 tags at the end: where the first of them begins. APEv2's footer is common practice. */
 async function trailingTags(source: ByteSource): Promise<{ start: number; id3v1?: Uint8Array }> {
+  // Both tags in one read; a windowed source keeps what it read for the other.
+  await source.read(Math.max(0, source.sizeBytes - ID3V1_BYTES - APE_FOOTER_BYTES), ID3V1_BYTES + APE_FOOTER_BYTES);
   const id3v1 = await readId3v1(source);
   let start = source.sizeBytes - (id3v1 ? ID3V1_BYTES : 0);
   const footer = start >= APE_FOOTER_BYTES ? await source.read(start - APE_FOOTER_BYTES, APE_FOOTER_BYTES) : undefined;

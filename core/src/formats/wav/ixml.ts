@@ -1,6 +1,6 @@
 import type { Issue } from '../../errors.ts';
 import { FormatError } from '../../errors.ts';
-import { decodeWindows1252 } from '../text-encoding.ts';
+import { decodeWindows1252, withoutFilling } from '../text-encoding.ts';
 import { childOf, editXml, parseXml, textOf, type XmlChanges } from '../xml-document.ts';
 
 /**
@@ -28,8 +28,7 @@ export function decodeIxml(contents: Uint8Array): string {
   } catch {
     text = encoding === 'utf-8' ? decodeWindows1252(contents) : new TextDecoder(encoding).decode(contents);
   }
-  const end = text.search(/\0+\s*$/);
-  return end < 0 ? text : text.slice(0, end);
+  return withoutFilling(text);
 }
 
 /** Every text of the document that Flagstone knows; a document that is not well-formed gives none, and an issue. */

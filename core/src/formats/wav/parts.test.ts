@@ -4,6 +4,7 @@ import { bextDate, parseBext, recordedOnFromBext, writeBext } from './bext.ts';
 import { decodeIxml, parseIxml, writeIxml } from './ixml.ts';
 import { riffChunkBytes } from './riff-chunks.ts';
 import { parseInfoList, writeInfoList } from './riff-info.ts';
+import { xmlDetails } from './wav-chunk-kinds.ts';
 
 describe('INFO lists', () => {
   const list = concatBytes([
@@ -91,6 +92,18 @@ describe('iXML', () => {
     expect(decodeIxml(written)).toContain('encoding="UTF-8"');
     expect(parseIxml(concatBytes([written, new Uint8Array(9)]), 0)).toMatchObject({ issues: [] });
     expect(parseIxml(written, 0).value.texts.get('NOTE')).toBe('Mühle');
+  });
+
+  it('is read in one pass however many NULs stand in it, and however many elements', () => {
+    const nuls = concatBytes([
+      bytesOfAscii('<BWFXML><NOTE>a</NOTE></BWFXML>'),
+      new Uint8Array(4_000_000),
+      bytesOfAscii('x'),
+    ]);
+    expect(decodeIxml(nuls)).toHaveLength(nuls.length);
+    expect(decodeIxml(nuls.subarray(0, -1))).toBe('<BWFXML><NOTE>a</NOTE></BWFXML>');
+    const many = bytesOfAscii(`<BWFXML>${'<NOTE/>'.repeat(100_000)}</BWFXML>`);
+    expect(xmlDetails(many)).toHaveLength(100_000);
   });
 
   it('that is not well-formed gives no texts and an issue with its place', () => {

@@ -233,12 +233,13 @@ export function xmlDetails(bytes: Uint8Array): BlockDetail[] {
 }
 
 function leavesOf(text: string, element: XmlElement, path: string): BlockDetail[] {
+  const all = new Map<string, number>();
+  for (const { name } of element.children) all.set(name, (all.get(name) ?? 0) + 1);
   const seen = new Map<string, number>();
   return element.children.flatMap((child) => {
     const count = (seen.get(child.name) ?? 0) + 1;
     seen.set(child.name, count);
-    const several = element.children.filter((other) => other.name === child.name).length > 1;
-    const here = `${path}${child.name}${several ? ` ${count}` : ''}`;
+    const here = `${path}${child.name}${all.get(child.name) === 1 ? '' : ` ${count}`}`;
     if (child.children.length > 0) return leavesOf(text, child, `${here}/`);
     return [{ name: here, value: textOf(text, child) }];
   });

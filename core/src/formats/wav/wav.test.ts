@@ -182,6 +182,7 @@ describe('reading a damaged WAV file', () => {
     ['no channels', 22, 0],
     ['a rate of 0 Hz', 24, 0],
     ['17 bits of float', 34, 99],
+    ['65,535 channels', 22, 0xffff],
   ])('refuses a format chunk with %s', async (_, offset, value) => {
     const file = plain.slice();
     viewOf(file).setUint16(offset, value, true);
