@@ -137,6 +137,32 @@ describe('from a folder of messy files to the catalogue', () => {
     await shows('14 sounds');
   });
 
+  step('shows what stands in a file and where it disagrees, and takes a value with one click', async () => {
+    await page.locator('[role="grid"]').click({ offset: { x: 500, y: 640 } });
+    await page.keyboard.down('Control');
+    await page.keyboard.press('a');
+    await page.keyboard.up('Control');
+    await shows('All selected');
+    await button('In the file').click();
+    await shows('say different things in different places');
+    await page.locator('.card a ::-p-text(Description)').click();
+    await page.waitForFunction(() => location.search.includes('disagrees=description'));
+    await shows('Only files that disagree on Description');
+    await page.waitForFunction(() => document.querySelectorAll('[role="rowgroup"] [role="row"]').length < 14);
+    await page.keyboard.press('ArrowDown');
+    await shows('Fields by place');
+    await shows('bext description');
+    await shows('Broadcast extension');
+    await page.locator('.field.differs li.differs button').click();
+    await shows('The record says: ');
+    await page.keyboard.press('Escape');
+    await page.keyboard.press('u');
+    await page.waitForFunction(() => !document.body.innerText.includes('The record says: '));
+    await button('Record').click();
+    await button('Show all').click();
+    await shows('14 sounds');
+  });
+
   step('2. suggests for all, sets fields of all at once, a category by a word, and a name in the table', async () => {
     await button('Suggest for all').click();
     await shows('sounds filled in');

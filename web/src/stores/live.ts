@@ -17,7 +17,26 @@ export const useLive = defineStore('live', () => {
     jobs.value = await call('listJobs');
   }
 
+  let events: EventSource | undefined;
+
+  /**
+   * Listens while the page is seen: a browser has six lines to a server, and pages in hidden tabs or kept for going back would hold one
+   * each. Whoever comes back is told to ask for everything again.
+   */
   function start(): void {
+    const follow = (): void => {
+      if (document.visibilityState === 'visible') events ??= listen();
+      else {
+        events?.close();
+        events = undefined;
+      }
+    };
+    document.addEventListener('visibilitychange', follow);
+    window.addEventListener('pageshow', follow);
+    follow();
+  }
+
+  function listen(): EventSource {
     const events = new EventSource('/api/events');
     events.addEventListener('open', () => {
       // What happened while the line was down is not repeated, so everything is asked for again.
@@ -36,6 +55,7 @@ export const useLive = defineStore('live', () => {
         for (const listener of jobListeners) listener(event.job);
       }
     });
+    return events;
   }
 
   /** Calls back when records change (an empty set: anything may have). Returns how to stop. */
