@@ -5,8 +5,9 @@ import os from 'node:os';
 import path from 'node:path';
 import { parseArgs, promisify } from 'node:util';
 import { fileURLToPath } from 'node:url';
-import { concatBytes, memorySource } from '@flagstone/core/formats/byte-source';
+import { memorySource } from '@flagstone/core/formats/byte-source';
 import { planWrite } from '@flagstone/core/formats/plan-write';
+import { applyPlan } from '@flagstone/core/formats/write-plan';
 import { emptyRecord } from '@flagstone/core/record/fields';
 import { aiffBytes, flacBytes, mp3Frames, oggBytes } from '@flagstone/demo/container-files';
 import { wavBytes } from '@flagstone/demo/wav-file';
@@ -32,11 +33,7 @@ async function tagged(file: Uint8Array): Promise<Uint8Array> {
     creator: 'Orla Venn',
   };
   const { plan } = await planWrite(memorySource(file), record);
-  return concatBytes(
-    (plan?.segments ?? []).map((segment) =>
-      segment.kind === 'bytes' ? segment.bytes : file.subarray(segment.offset, segment.offset + segment.length),
-    ),
-  );
+  return plan ? applyPlan(file, plan) : file;
 }
 
 const signal = Float32Array.from({ length: 20_000 }, (_, at) => Math.sin(at / 7) * 0.5);

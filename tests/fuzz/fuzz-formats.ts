@@ -1,8 +1,9 @@
 import { AppError } from '@flagstone/core/errors';
 import { fullAudioDigest } from '@flagstone/core/audio/digest';
-import { concatBytes, memorySource } from '@flagstone/core/formats/byte-source';
+import { memorySource } from '@flagstone/core/formats/byte-source';
 import { describeFile } from '@flagstone/core/formats/describe-file';
 import { planWrite } from '@flagstone/core/formats/plan-write';
+import { applyPlan } from '@flagstone/core/formats/write-plan';
 import { readAudio, sha256 } from '@flagstone/server/drives/read-audio';
 import { mutate, randomNumbers } from './mutate.ts';
 import { FUZZ_RECORD, seedFiles } from './seed-files.ts';
@@ -53,11 +54,7 @@ async function attempt(bytes: Uint8Array): Promise<boolean> {
   await describeFile(source).catch(typed);
   const plan = (await planWrite(source, FUZZ_RECORD).catch(typed))?.plan;
   if (!plan) return false;
-  const now = concatBytes(
-    plan.segments.map((segment) =>
-      segment.kind === 'bytes' ? segment.bytes : bytes.subarray(segment.offset, segment.offset + segment.length),
-    ),
-  );
+  const now = applyPlan(bytes, plan);
   const after = await readAudio(memorySource(now));
   const digests = await Promise.all(
     [[source, facts] as const, [memorySource(now), after.facts] as const].map(([from, of]) =>

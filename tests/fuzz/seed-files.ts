@@ -8,6 +8,7 @@ import { bytesOfAscii, concatBytes, memorySource } from '@flagstone/core/formats
 import { FLAC_BLOCK } from '@flagstone/core/formats/flac/flac-blocks';
 import { id3FrameBytes, id3TagBytes } from '@flagstone/core/formats/id3/id3-tag';
 import { planWrite } from '@flagstone/core/formats/plan-write';
+import { applyPlan } from '@flagstone/core/formats/write-plan';
 import { riffChunkBytes } from '@flagstone/core/formats/wav/riff-chunks';
 import { emptyRecord, type SoundRecord } from '@flagstone/core/record/fields';
 import { aiffBytes, cafBytes, flacBytes, mp3Frames, oggBytes } from '@flagstone/demo/container-files';
@@ -28,11 +29,7 @@ export const FUZZ_RECORD: SoundRecord = {
 
 async function written(file: Uint8Array): Promise<Uint8Array> {
   const { plan } = await planWrite(memorySource(file), FUZZ_RECORD);
-  return concatBytes(
-    (plan?.segments ?? []).map((segment) =>
-      segment.kind === 'bytes' ? segment.bytes : file.subarray(segment.offset, segment.offset + segment.length),
-    ),
-  );
+  return plan ? applyPlan(file, plan) : file;
 }
 
 /** Small files of every container, bare and with metadata in every place, to be mutated. */

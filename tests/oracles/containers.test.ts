@@ -6,8 +6,9 @@ import { promisify } from 'node:util';
 import { afterAll, beforeAll, describe, expect, it, jest } from '@jest/globals';
 import { fullAudioDigest } from '@flagstone/core/audio/digest';
 import type { AudioFile } from '@flagstone/core/formats/audio-file';
-import { concatBytes, memorySource } from '@flagstone/core/formats/byte-source';
+import { memorySource } from '@flagstone/core/formats/byte-source';
 import { planWrite } from '@flagstone/core/formats/plan-write';
+import { applyPlan } from '@flagstone/core/formats/write-plan';
 import { applyEdit } from '@flagstone/core/record/edit';
 import { emptyRecord, filledFields } from '@flagstone/core/record/fields';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
@@ -108,10 +109,7 @@ beforeAll(async () => {
   for (const name of writable) {
     const bytes = new Uint8Array(await readFile(before(name)));
     const { plan } = await planWrite(memorySource(bytes), record);
-    const segments = plan?.segments.map((segment) =>
-      segment.kind === 'bytes' ? segment.bytes : bytes.subarray(segment.offset, segment.offset + segment.length),
-    );
-    await writeFile(after(name), concatBytes(segments ?? []));
+    await writeFile(after(name), plan ? applyPlan(bytes, plan) : bytes);
   }
   const written = writable.map(after);
   exif = JSON.parse((await run('exiftool', ['-j', '-a', '-G0', ...written], { maxBuffer: 1e8 })).stdout) as typeof exif;

@@ -4,9 +4,10 @@ import os from 'node:os';
 import path from 'node:path';
 import { promisify } from 'node:util';
 import { afterAll, beforeAll, describe, expect, it, jest } from '@jest/globals';
-import { concatBytes, memorySource } from '@flagstone/core/formats/byte-source';
+import { memorySource } from '@flagstone/core/formats/byte-source';
 import { readWav } from '@flagstone/core/formats/wav/wav-reader';
 import { planWavWrite } from '@flagstone/core/formats/wav/wav-writer';
+import { applyPlan } from '@flagstone/core/formats/write-plan';
 import { applyEdit } from '@flagstone/core/record/edit';
 import { emptyRecord, type SoundRecord } from '@flagstone/core/record/fields';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
@@ -60,10 +61,7 @@ beforeAll(async () => {
     made.push(bytes);
     await writeFile(place(index, 'before'), bytes);
     const { plan } = await planWavWrite(memorySource(bytes), record);
-    const segments = plan?.segments.map((segment) =>
-      segment.kind === 'bytes' ? segment.bytes : bytes.subarray(segment.offset, segment.offset + segment.length),
-    );
-    await writeFile(place(index, 'after'), concatBytes(segments ?? []));
+    await writeFile(place(index, 'after'), plan ? applyPlan(bytes, plan) : bytes);
   }
   const { stdout } = await run('exiftool', ['-j', '-G1', '-a', ...sounds.map((_, index) => place(index, 'after'))]);
   exif = JSON.parse(stdout) as Record<string, unknown>[];

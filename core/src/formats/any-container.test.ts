@@ -8,12 +8,13 @@ import { applyEdit } from '../record/edit.ts';
 import { emptyRecord, FIELDS, filledFields, type SoundRecord } from '../record/fields.ts';
 import { builtInCategoryList } from '../ucs/category-list.ts';
 import type { AudioFile } from './audio-file.ts';
-import { bytesOfAscii, concatBytes, memorySource } from './byte-source.ts';
+import { aiffChunkBytes, readAiffChunks } from './aiff/aiff-chunks.ts';
+import { asciiOf, bytesOfAscii, concatBytes, memorySource, viewOf } from './byte-source.ts';
 import { id3TagBytes } from './id3/id3-tag.ts';
 import { planWrite, type WriteOptions } from './plan-write.ts';
 import { readAudioFile } from './read-audio-file.ts';
-import { riffChunkBytes } from './wav/riff-chunks.ts';
-import { patchesOf, type WritePlan } from './write-plan.ts';
+import { readRiffChunks, riffChunkBytes } from './wav/riff-chunks.ts';
+import { applyPlan, patchesOf, type WritePlan } from './write-plan.ts';
 
 /** What holds for every container: any record comes back, the audio stays, and the second write is in place. */
 const signal = Float32Array.from({ length: 1001 }, (_, index) => Math.sin(index / 7) * 0.5);
@@ -42,12 +43,7 @@ const sha256 = () => {
 const read = (bytes: Uint8Array): Promise<AudioFile> =>
   readAudioFile(memorySource(bytes), () => Promise.reject(new Error('no M4A here')));
 
-const carryOut = (file: Uint8Array, plan: WritePlan | undefined): Uint8Array =>
-  concatBytes(
-    (plan?.segments ?? [{ kind: 'bytes', bytes: file }]).map((segment) =>
-      segment.kind === 'bytes' ? segment.bytes : file.subarray(segment.offset, segment.offset + segment.length),
-    ),
-  );
+const carryOut = (file: Uint8Array, plan: WritePlan | undefined): Uint8Array => (plan ? applyPlan(file, plan) : file);
 
 const digests = async (bytes: Uint8Array): Promise<string[]> => {
   const { facts } = await read(bytes);
@@ -109,6 +105,57 @@ describe.each(FILES)('any record written into %s', (_, file, options) => {
       for (const { offset, bytes } of patches ?? []) patched.set(bytes, offset);
       expect(Buffer.compare(patched, carryOut(once, plan))).toBe(0);
     }
+  });
+});
+
+/** Chunks that no field stands in, as other programs leave them, in any order. */
+const anyChunks = fc.array(
+  fc.tuple(fc.constantFrom('abcd', 'cue ', 'smpl', 'odd!', 'APPL'), fc.uint8Array({ maxLength: 40 })),
+  { maxLength: 5 },
+);
+
+describe('chunks in any order', () => {
+  const kept = (chunks: { id: string; dataOffset: number; sizeBytes: number }[], file: Uint8Array): string[] =>
+    chunks
+      .filter(({ id }) => ['abcd', 'cue ', 'smpl', 'odd!', 'APPL'].includes(id))
+      .map(({ id, dataOffset, sizeBytes }) => `${id} ${asciiOf(file.subarray(dataOffset, dataOffset + sizeBytes))}`);
+
+  it('keep their bytes and their order in WAV, whatever is written', async () => {
+    await fc.assert(
+      fc.asyncProperty(anyChunks, anyChunks, anyRecord, anyRecord, async (before, behind, first, second) => {
+        const chunk = ([id, contents]: [string, Uint8Array]) => riffChunkBytes(id, contents);
+        const plain = wavBytes([signal], shape, {}, behind.map(chunk));
+        const file = concatBytes([plain.subarray(0, 36), ...before.map(chunk), plain.subarray(36)]);
+        viewOf(file).setUint32(4, file.length - 8, true);
+        let written: Uint8Array = file;
+        for (const record of [first, second])
+          written = carryOut(written, (await planWrite(memorySource(written), record)).plan);
+        const [old, now] = await Promise.all([file, written].map((bytes) => readRiffChunks(memorySource(bytes))));
+        expect(kept(now?.value.chunks ?? [], written)).toEqual(kept(old?.value.chunks ?? [], file));
+        expect((await read(written)).record).toEqual(filledFields(second));
+        expect(viewOf(written).getUint32(4, true)).toBe(written.length - 8);
+        expect(await digests(written)).toEqual(await digests(file));
+      }),
+      { numRuns: 100 },
+    );
+  });
+
+  it('keep their bytes and their order in AIFF, whatever is written', async () => {
+    await fc.assert(
+      fc.asyncProperty(anyChunks, anyChunks, anyRecord, anyRecord, async (before, behind, first, second) => {
+        const chunk = ([id, contents]: [string, Uint8Array]) => aiffChunkBytes(id, contents);
+        const file = aiffBytes([signal], shape, { before: before.map(chunk), behind: behind.map(chunk) });
+        let written: Uint8Array = file;
+        for (const record of [first, second])
+          written = carryOut(written, (await planWrite(memorySource(written), record)).plan);
+        const [old, now] = await Promise.all([file, written].map((bytes) => readAiffChunks(memorySource(bytes))));
+        expect(kept(now?.value.chunks ?? [], written)).toEqual(kept(old?.value.chunks ?? [], file));
+        expect((await read(written)).record).toEqual(filledFields(second));
+        expect(viewOf(written).getUint32(4)).toBe(written.length - 8);
+        expect(await digests(written)).toEqual(await digests(file));
+      }),
+      { numRuns: 100 },
+    );
   });
 });
 

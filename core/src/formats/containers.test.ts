@@ -17,22 +17,15 @@ import { planWrite } from './plan-write.ts';
 import { readRiffChunks, riffChunkBytes } from './wav/riff-chunks.ts';
 import { readWav } from './wav/wav-reader.ts';
 import { parseVorbisComment, vorbisTexts, writeVorbisComment } from './vorbis-comment.ts';
-import type { WritePlan } from './write-plan.ts';
+import { applyPlan } from './write-plan.ts';
 
 const signal = Float32Array.from({ length: 200 }, (_, index) => Math.sin(index / 7));
 const shape = { rate: 48000, bits: 16 } as const;
 
 async function write(file: Uint8Array, record: Partial<SoundRecord>): Promise<Uint8Array> {
   const { plan } = await planWrite(memorySource(file), { ...emptyRecord(), ...record });
-  return plan ? carryOut(file, plan) : file;
+  return plan ? applyPlan(file, plan) : file;
 }
-const carryOut = (file: Uint8Array, plan: WritePlan): Uint8Array =>
-  concatBytes(
-    plan.segments.map((segment) =>
-      segment.kind === 'bytes' ? segment.bytes : file.subarray(segment.offset, segment.offset + segment.length),
-    ),
-  );
-
 describe('a WAV file that outgrows 4 GB', () => {
   /** A file of any length: real bytes in front, silence behind. */
   const longFile = (front: Uint8Array, sizeBytes: number): ByteSource => ({
@@ -59,7 +52,7 @@ describe('a WAV file that outgrows 4 GB', () => {
     if (!plan) throw new Error('there is something to write');
     const [head] = plan.segments;
     if (head?.kind !== 'bytes') throw new Error('it begins with new bytes');
-    const bytes = carryOut(front, {
+    const bytes = applyPlan(front, {
       ...plan,
       segments: plan.segments.filter((segment) => segment.kind === 'bytes' || segment.offset < front.length),
     });

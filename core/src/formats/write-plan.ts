@@ -1,6 +1,6 @@
 import { AppError } from '../errors.ts';
 import type { FieldName } from '../record/fields.ts';
-import type { ByteSource } from './byte-source.ts';
+import { concatBytes, type ByteSource } from './byte-source.ts';
 
 /**
  * How a file is to be rewritten: ranges of the old file to keep and new bytes, in order. Core plans; the server carries it out, on a
@@ -27,6 +27,15 @@ export interface PlannedWrite {
 /** Bytes of a segment. */
 export function segmentLength(segment: Segment): number {
   return segment.kind === 'keep' ? segment.length : segment.bytes.length;
+}
+
+/** The new file that a plan makes of a file in memory. */
+export function applyPlan(file: Uint8Array, plan: WritePlan): Uint8Array<ArrayBuffer> {
+  return concatBytes(
+    plan.segments.map((segment) =>
+      segment.kind === 'bytes' ? segment.bytes : file.subarray(segment.offset, segment.offset + segment.length),
+    ),
+  );
 }
 
 /** Gathers segments, joining ranges that follow each other, and knows the position in the new file. */
