@@ -12,7 +12,7 @@ import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
 import { recordEditSchema } from '@flagstone/contract/record';
 import { z } from 'zod';
 import type { DriveFiles } from '../drives/drive-files.ts';
-import { settleLeftovers } from '../drives/leftovers.ts';
+import { settleLeftovers, type Settled } from '../drives/leftovers.ts';
 import { readAudio, sha256 } from '../drives/read-audio.ts';
 import { rewriteFile } from '../drives/rewrite-file.ts';
 import { eachItem, fileOnCommandLine } from './open-file.ts';
@@ -45,12 +45,14 @@ export async function write(args: string[]): Promise<number> {
   if (values.id3 !== '2.3' && values.id3 !== '2.4') throw new UsageError('--id3 is 2.3 or 2.4');
   const edit = await editFrom(values);
   const options = { id3Version: values.id3 === '2.4' ? (4 as const) : (3 as const) };
-  const settled = new Set<string>();
+  const settled = new Map<string, Settled['conflicts']>();
   const perform = async (given: string): Promise<unknown> => {
     const { files, name, full } = await fileOnCommandLine(given);
     const folder = path.dirname(full);
-    if (!settled.has(folder)) await settleLeftovers(folder);
-    settled.add(folder);
+    const conflicts = settled.get(folder) ?? (await settleLeftovers(folder)).conflicts;
+    settled.set(folder, conflicts);
+    const conflict = conflicts.find((each) => each.name === name);
+    if (conflict) throw conflict.error;
     const { stamp, plan, changed, facts } = await files.withSource('', name, async (source, stamp) => {
       const { facts, record } = await readAudio(source);
       const wanted = applyEdit({ ...emptyRecord(), ...record }, edit, builtInCategoryList());

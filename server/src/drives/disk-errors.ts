@@ -12,10 +12,10 @@ const BY_ERRNO: Record<string, ErrorCode> = {
   EEXIST: 'NAME_TAKEN',
 };
 
-/** The error of the file system as one of ours, saying which file; our own errors pass through. */
+/** The error of the file system as one of ours, saying which file; our own errors pass through, anything else is a fault of the program. */
 export function diskError(error: unknown, what: string): AppError {
   if (error instanceof AppError) return error;
   const errno = (error as NodeJS.ErrnoException).code ?? '';
-  const code = BY_ERRNO[errno] ?? 'IO_FAILED';
+  const code = BY_ERRNO[errno] ?? (errno === '' ? 'INTERNAL' : 'IO_FAILED');
   return new AppError(code, `${what}: ${(error as Error).message}`, { cause: error, details: { errno } });
 }

@@ -1,4 +1,4 @@
-import { chmod, mkdtemp, readdir, readFile, rm, stat, utimes, writeFile } from 'node:fs/promises';
+import { chmod, link, mkdtemp, readdir, readFile, rm, stat, utimes, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
@@ -13,6 +13,7 @@ import { decodeJournal, encodeJournal, type PatchJournal } from './patch-journal
 import { readAudio } from './read-audio.ts';
 import { rewriteFile, type RewriteOptions } from './rewrite-file.ts';
 import { parseTemporaryName, temporaryName, whileUnderWay } from './temporary-names.ts';
+import { walk } from './walk.ts';
 
 let root = '';
 let files: DriveFiles;
@@ -107,6 +108,15 @@ describe('rewriting a file in place', () => {
     expect(await names()).toEqual(['a.wav']);
   });
 
+  it('is not done to a file that has another name too, which keeps what it holds', async () => {
+    await writeFile(on('a.wav'), bytes);
+    await write({ fxName: 'Pot' });
+    await link(on('a.wav'), on('backup.wav'));
+    const before = await readFile(on('backup.wav'));
+    expect(await write({ fxName: 'Pan' })).toMatchObject({ how: 'copy' });
+    expect((await readFile(on('backup.wav'))).equals(before)).toBe(true);
+  });
+
   it('adds to the end of an AIFF file and shortens it again', async () => {
     const plain = aiffBytes([signal], { rate: 48000, bits: 16 });
     await writeFile(on('a.aiff'), plain);
@@ -146,7 +156,7 @@ describe('a write in place that was cut short', () => {
     for (const [index, state] of torn.entries()) {
       await writeFile(on('a.aiff'), state);
       await writeFile(on(`${DEAD}${index}.journal`), encodeJournal(journal));
-      expect(await settleLeftovers(root)).toBe(1);
+      expect(await settleLeftovers(root)).toMatchObject({ settled: 1, conflicts: [] });
       expect((await readFile(on('a.aiff'))).equals(after)).toBe(true);
       expect(await names()).toEqual(['a.aiff']);
     }
@@ -158,7 +168,7 @@ describe('a write in place that was cut short', () => {
     expect(decodeJournal(whole)).toEqual(journal);
     for (const length of [0, 10, 64, whole.length - 1]) {
       await writeFile(on(`${DEAD}1.journal`), whole.subarray(0, length));
-      expect(await settleLeftovers(root)).toBe(1);
+      expect(await settleLeftovers(root)).toMatchObject({ settled: 1, conflicts: [] });
       expect((await readFile(on('a.aiff'))).equals(before)).toBe(true);
     }
   });
@@ -169,15 +179,34 @@ describe('a write in place that was cut short', () => {
     other[5] = 0x55;
     await writeFile(on('a.aiff'), other);
     await writeFile(on(`${DEAD}1.journal`), encodeJournal(journal));
-    await expect(settleLeftovers(root)).rejects.toMatchObject({ code: 'FILE_CHANGED' });
+    await writeFile(on(`${DEAD}2.part`), 'half');
+    expect(await settleLeftovers(root)).toMatchObject({
+      settled: 1,
+      conflicts: [{ name: 'a.aiff', error: { code: 'FILE_CHANGED' } }],
+    });
     expect((await readFile(on('a.aiff'))).equals(other)).toBe(true);
     expect(await names()).toHaveLength(2);
+  });
+
+  it('is finished when the folder is walked, and one that cannot be is a fault among the files', async () => {
+    const { after, journal } = await patchedBytes();
+    await writeFile(on(`${DEAD}1.journal`), encodeJournal(journal));
+    const walked = async () => {
+      const entries = [];
+      for await (const entry of walk(root, '')) entries.push(entry.kind === 'file' ? entry.name : entry.error.code);
+      return entries;
+    };
+    expect(await walked()).toEqual(['a.aiff']);
+    expect((await readFile(on('a.aiff'))).equals(after)).toBe(true);
+    await writeFile(on('a.aiff'), Buffer.alloc(after.length, 0x55));
+    await writeFile(on(`${DEAD}1.journal`), encodeJournal(journal));
+    expect(await walked()).toEqual(['FILE_CHANGED', 'a.aiff']);
   });
 
   it('does not touch a file that was put in its place since', async () => {
     const { before, journal } = await patchedBytes();
     await writeFile(on(`${DEAD}1.journal`), encodeJournal({ ...journal, inode: '1' }));
-    expect(await settleLeftovers(root)).toBe(1);
+    expect(await settleLeftovers(root)).toMatchObject({ settled: 1, conflicts: [] });
     expect((await readFile(on('a.aiff'))).equals(before)).toBe(true);
   });
 });
@@ -189,11 +218,11 @@ describe('what writes leave behind', () => {
       await writeFile(on(name), 'x');
     await whileUnderWay(mine, async () => {
       expect(parseTemporaryName(mine)).toEqual({ kind: 'part', left: false });
-      expect(await settleLeftovers(root)).toBe(1);
+      expect(await settleLeftovers(root)).toMatchObject({ settled: 1, conflicts: [] });
     });
     expect(await names()).toEqual(['.flagstone-other', '.flagstone-write-elsewhere.1.1.part', mine, 'a.wav'].sort());
     // The same process number after a restart is not the process that made it.
-    expect(await settleLeftovers(root)).toBe(1);
-    expect(await settleLeftovers(on('none'))).toBe(0);
+    expect(await settleLeftovers(root)).toMatchObject({ settled: 1, conflicts: [] });
+    expect(await settleLeftovers(on('none'))).toEqual({ settled: 0, conflicts: [] });
   });
 });

@@ -50,7 +50,9 @@ export async function rewriteFile(
       if ((old.mode & 0o222) === 0) throw new AppError('FILE_READ_ONLY', `${full} is read-only.`);
       const source = handleSource(before, old.size);
       const { facts } = await readAudio(source);
-      const patches = options.alwaysCopy ? undefined : await patchesOf(plan, source, facts);
+      // A file with several names may be kept by a backup that shares it: only this name is to change.
+      const mustCopy = options.alwaysCopy === true || old.nlink > 1;
+      const patches = mustCopy ? undefined : await patchesOf(plan, source, facts);
       let audioDigest: string | undefined;
       if (patches) {
         await proveAudioUntouched(source, facts, patches, plan.sizeBytes);

@@ -38,8 +38,10 @@ export async function* walk(root: string, start: string): AsyncGenerator<WalkEnt
       if (entered.has(real)) continue;
       entered.add(real);
       entries = await readdir(full, { withFileTypes: true, encoding: 'buffer' });
-      if (entries.some((entry) => entry.name.toString('latin1').startsWith(TEMPORARY_PREFIX)))
-        await settleLeftovers(full);
+      if (entries.some((entry) => entry.name.toString('latin1').startsWith(TEMPORARY_PREFIX))) {
+        const { conflicts } = await settleLeftovers(full);
+        for (const { name, error } of conflicts) yield { kind: 'fault', folder, name, error };
+      }
     } catch (error) {
       yield { kind: 'fault', folder, name: '', error: diskError(error, full) };
       continue;

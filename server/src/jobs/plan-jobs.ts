@@ -1,3 +1,4 @@
+import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import { and, asc, desc, eq, gt, inArray, lt, sql } from 'drizzle-orm';
 import { z } from 'zod';
@@ -111,15 +112,19 @@ async function finishPlan(app: AppContext, planId: number): Promise<void> {
 /** At start: removes what killed writes left in their folders, and settles every item that was under way. Returns how many. */
 export async function recoverJournal(app: AppContext): Promise<number> {
   const rows = await app.db
-    .select({ item: journal, kind: plans.kind, folder: copies.folder, drive: drives })
+    .select({ item: journal, kind: plans.kind, folder: copies.folder, copyName: copies.name, drive: drives })
     .from(journal)
     .innerJoin(plans, eq(plans.id, journal.planId))
     .innerJoin(copies, eq(copies.id, journal.copyId))
     .innerJoin(drives, eq(drives.id, copies.driveId))
     .where(inArray(journal.state, ['started', 'undoing']));
-  for (const { item, kind, folder, drive } of rows) {
+  for (const { item, kind, folder, copyName, drive } of rows) {
     try {
-      await settleLeftovers(filesOf(app, drive).absolute(folder));
+      // A link leads to where the file, and what was left beside it, really is.
+      const files = filesOf(app, drive);
+      const real = await files.existing(folder, copyName).catch(() => files.absolute(folder, copyName));
+      const { conflicts } = await settleLeftovers(path.dirname(real));
+      for (const { error } of conflicts) app.log.warn({ err: error }, 'a write that was cut short cannot be finished');
       await settleInterrupted(app, kind, item);
     } catch (error) {
       // The drive may be away now; the item stays under way and is settled at a later start.
