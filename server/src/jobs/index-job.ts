@@ -7,12 +7,12 @@ import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Transaction } from '../db/connect.ts';
 import { bulkInsert } from '../db/bulk-insert.ts';
-import { batchItems, copies, drives, records, sounds, unreadable } from '../db/schema.ts';
+import { copies, drives, records, sounds, unreadable } from '../db/schema.ts';
 import type { DriveFiles } from '../drives/drive-files.ts';
 import type { HeaderResult } from '../drives/header-worker.ts';
 import { walk, type WalkEntry } from '../drives/walk.ts';
 import { filesOf } from '../services/drives.ts';
-import { refreshSearch } from '../services/search.ts';
+import { idList, refreshSearch } from '../services/search.ts';
 import { AppError } from '@flagstone/core/errors';
 import type { JobRun } from './job-queue.ts';
 
@@ -192,12 +192,13 @@ async function writeChunk(
     );
   }
   if (same.length > 0)
-    await tx.update(copies).set({ gone: false, indexedAt: new Date() }).where(inArray(copies.id, copyIds));
-  if (copyIds.length > 0)
     await tx
-      .insert(batchItems)
-      .values(copyIds.map((copyId) => ({ batchId: payload.batchId, copyId })))
-      .onConflictDoNothing();
+      .update(copies)
+      .set({ gone: false, indexedAt: new Date() })
+      .where(sql`${copies.id} = any(${idList(copyIds)})`);
+  if (copyIds.length > 0)
+    await tx.execute(sql`
+      insert into batch_items (batch_id, copy_id) select ${payload.batchId}::int, unnest(${idList(copyIds)}) on conflict do nothing`);
   await writeFaults(tx, payload, [...good, ...same], faults);
 }
 
