@@ -1,4 +1,4 @@
-import { mkdir, mkdtemp, symlink, writeFile } from 'node:fs/promises';
+import { mkdir, mkdtemp, rename, symlink, unlink, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
@@ -97,6 +97,55 @@ describe('reading a folder', () => {
       { name: 'changes.wav', state: 'ahead', record: { fxName: 'before' } },
       { name: 'goes.wav', state: 'gone' },
     ]);
+  });
+});
+
+describe('files that another program moved', () => {
+  const contents = async (batchId: number) =>
+    (await rowsOf(batchId)).map(({ folder, name, copyId, state, revision, record }) => ({
+      folder,
+      name,
+      copyId,
+      state,
+      revision,
+      notes: record.notes,
+    }));
+
+  it('keep their copy, their record and its history, in the same folder and in another one', async () => {
+    await app.put('moving/one.wav', { seed: 501 });
+    await app.put('moving/two.wav', { seed: 502 });
+    const { batchId } = await app.intake('moving');
+    await app.call('editRecords', {
+      body: { selection: { kind: 'batch', batchId }, edit: { set: { notes: 'typed' } } },
+    });
+    const [one, two] = await contents(batchId);
+    await rename(path.join(app.drive, 'moving/one.wav'), path.join(app.drive, 'moving/uno.wav'));
+    await mkdir(path.join(app.drive, 'moving/below'));
+    await rename(path.join(app.drive, 'moving/two.wav'), path.join(app.drive, 'moving/below/two.wav'));
+    const { job } = await app.intake('moving');
+    expect(job.result).toMatchObject({ moved: 2, new: 0, gone: 0, alreadyHeld: 0 });
+    expect(await contents(batchId)).toEqual([
+      { ...two, folder: 'moving/below' },
+      { ...one, name: 'uno.wav' },
+    ]);
+    expect((await app.call('listCatalogue', { query: { q: 'uno' } })).total).toBe(0);
+    expect((await app.call('listBatchRows', { params: { id: batchId }, query: { q: 'uno' } })).total).toBe(1);
+  });
+
+  it('are known by the audio when they came back as other files, retagged too; a second copy is no move', async () => {
+    const full = await app.put('copying/one.wav', { seed: 503 });
+    const { batchId } = await app.intake('copying');
+    const [before] = await contents(batchId);
+    await app.put('copying/again.wav', { seed: 503 });
+    expect((await app.intake('copying')).job.result).toMatchObject({ moved: 0, alreadyHeld: 1 });
+    await unlink(full);
+    await unlink(path.join(app.drive, 'copying/again.wav'));
+    await app.put('copying/third.wav', { seed: 503, tags: { info: { INAM: 'Other' } } });
+    const { job } = await app.intake('copying');
+    expect(job.result).toMatchObject({ moved: 1, gone: 1, alreadyHeld: 0 });
+    const after = await contents(batchId);
+    expect(after.find((row) => row.copyId === before?.copyId)).toMatchObject({ name: 'third.wav', state: 'ahead' });
+    expect(after.map((row) => row.state).sort()).toEqual(['ahead', 'gone']);
   });
 });
 

@@ -77,6 +77,14 @@ export class DriveFiles {
     );
   }
 
+  /** Whether something stands at a path; a link that leads nowhere counts as standing. */
+  async exists(folder: string, name: string): Promise<boolean> {
+    return lstat(this.absolute(folder, name)).then(
+      () => true,
+      (error: NodeJS.ErrnoException) => error.code !== 'ENOENT' && error.code !== 'ENOTDIR',
+    );
+  }
+
   async stampOf(folder: string, name: string): Promise<FileStamp> {
     const full = await this.existing(folder, name);
     return stampFrom(

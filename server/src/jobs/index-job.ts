@@ -15,6 +15,7 @@ import { filesOf } from '../services/drives.ts';
 import { idList, refreshSearch } from '../services/search.ts';
 import { AppError } from '@flagstone/core/errors';
 import type { JobRun } from './job-queue.ts';
+import { newestCopyId, recogniseMoves } from './moved-copies.ts';
 
 type FoundFile = Extract<WalkEntry, { kind: 'file' }>;
 type Fault = Extract<WalkEntry, { kind: 'fault' }>;
@@ -44,7 +45,7 @@ const payloadSchema = z.object({ batchId: z.number(), driveId: z.string(), folde
 type Payload = z.infer<typeof payloadSchema>;
 
 /** Counts of a scan, kept with the job. */
-const emptyResult = { new: 0, changedOutside: 0, same: 0, alreadyHeld: 0, unreadable: 0, gone: 0 };
+const emptyResult = { new: 0, moved: 0, changedOutside: 0, same: 0, alreadyHeld: 0, unreadable: 0, gone: 0 };
 
 /**
  * Reads a folder of a drive into its batch: walks, skips files whose size, time and inode are known, reads the headers of the others in
@@ -59,6 +60,7 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
     throw new AppError('PATH_NOT_FOUND', `The drive “${drive.name}” is not mounted at ${drive.rootPath}.`);
 
   const started = new Date();
+  const newestBefore = await newestCopyId(app);
   const result = { ...emptyResult };
   run.setResult(result);
   let total = 0;
@@ -76,7 +78,9 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
     if (pending.length >= READ_AHEAD) await settle();
   }
   while (pending.length > 0) await settle();
-  if (faults === 0) result.gone = await markGone(app, payload, started);
+  result.moved = await recogniseMoves(app, files, drive.id, newestBefore);
+  result.alreadyHeld -= result.moved;
+  if (faults === 0 && (await files.isHere())) result.gone = await markGone(app, payload, started);
   await app.db.update(drives).set({ lastIndexedAt: new Date() }).where(eq(drives.id, drive.id));
 }
 

@@ -26,6 +26,23 @@ function countsOf(job: Job): string {
   return [`${job.done.toLocaleString('en')}${of}`, formatFailed(job)].filter((part) => part !== '').join(', ');
 }
 
+/** What reading a folder found, in words; counts of nothing are left out. */
+const FOUND_WORDS: Record<string, string> = {
+  new: 'new',
+  moved: 'moved',
+  changedOutside: 'changed outside',
+  alreadyHeld: 'already held',
+  same: 'the same',
+  gone: 'gone',
+};
+
+function foundBy(job: Job): string {
+  return Object.entries(FOUND_WORDS)
+    .filter(([key]) => (job.result[key] ?? 0) > 0)
+    .map(([key, word]) => `${(job.result[key] ?? 0).toLocaleString('en')} ${word}`)
+    .join(', ');
+}
+
 function cancel(job: Job): void {
   void showingErrors(() => call('cancelJob', { params: { id: job.id } }));
 }
@@ -59,6 +76,7 @@ function cancel(job: Job): void {
           <span>{{ STATE_WORDS[job.state] }} · {{ countsOf(job) }}</span>
           <span>{{ formatWhen(job.createdAt) }}</span>
         </div>
+        <div v-if="foundBy(job)" class="soft">{{ foundBy(job) }}</div>
         <p v-if="job.error" class="error">{{ job.error.message }} {{ job.error.remedy }}</p>
       </li>
     </ul>
