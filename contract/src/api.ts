@@ -16,6 +16,11 @@ export const driveSchema = z.object({
   state: z.enum(['here', 'away', 'readOnly']),
   copies: z.number(),
   sizeBytes: z.number(),
+  /** What it is known by wherever it is mounted: the marker file in its root, or only its path. */
+  knownBy: z.enum(['marker', 'path']),
+  /** Null while it is away. */
+  capacityBytes: z.number().nullable(),
+  freeBytes: z.number().nullable(),
   lastIndexedAt: z.string().nullable(),
 });
 export type Drive = z.infer<typeof driveSchema>;

@@ -9,6 +9,7 @@ import { WorkerPool } from './drives/worker-pool.ts';
 import { indexJob } from './jobs/index-job.ts';
 import { JobQueue } from './jobs/job-queue.ts';
 import { recoverJournal, runPlanJob, undoPlanJob } from './jobs/plan-jobs.ts';
+import { reconnectDrives } from './services/drives.ts';
 import { LiveEvents } from './services/live-events.ts';
 
 /** Two made-up people, so that every change has somebody who made it until there is a sign-in. */
@@ -62,6 +63,8 @@ export async function openApplication(
   log: Logger,
 ): Promise<Application> {
   const { context, close } = await openContext(connectionString, rootFolders, log);
+  const back = await reconnectDrives(context);
+  if (back > 0) log.info({ back }, 'drives came back elsewhere');
   const settled = await recoverJournal(context);
   if (settled > 0) log.info({ settled }, 'settled interrupted changes of files');
   await context.jobs.start(context, { index: indexJob, rename: runPlanJob, write: runPlanJob, undo: undoPlanJob });

@@ -1,5 +1,17 @@
 import { constants } from 'node:fs';
-import { access, link, lstat, open, readdir, realpath, rename, stat, unlink, type FileHandle } from 'node:fs/promises';
+import {
+  access,
+  link,
+  lstat,
+  open,
+  readdir,
+  realpath,
+  rename,
+  stat,
+  statfs,
+  unlink,
+  type FileHandle,
+} from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import type { ByteSource } from '@flagstone/core/formats/byte-source';
@@ -63,11 +75,18 @@ export class DriveFiles {
     return real;
   }
 
-  async isHere(): Promise<boolean> {
-    return stat(this.root).then(
-      (entry) => entry.isDirectory(),
+  /** Whether the root is there and not empty. */
+  async holdsAnything(): Promise<boolean> {
+    return readdir(this.root).then(
+      (names) => names.length > 0,
       () => false,
     );
+  }
+
+  /** Bytes of the file system, in all and free to this account. */
+  async space(): Promise<{ capacityBytes: number; freeBytes: number }> {
+    const { bsize, blocks, bavail } = await statfs(this.root);
+    return { capacityBytes: bsize * blocks, freeBytes: bsize * bavail };
   }
 
   async isWritable(): Promise<boolean> {

@@ -61,6 +61,17 @@ export class AllowedRoots {
     return { path: real, folders };
   }
 
+  /** Where drives are usually mounted: the roots themselves and the folders directly below them. */
+  async likelyMounts(): Promise<string[]> {
+    const below = await Promise.all(
+      this.roots.map(async (root) => {
+        const { folders } = await this.foldersIn(root);
+        return folders.map((folder) => folder.path);
+      }),
+    );
+    return [...this.roots, ...below.flat()];
+  }
+
   /** The highest folder on the same file system as a real path that still lies within an allowed root. */
   async fileSystemRoot(real: string): Promise<string> {
     const allowed = this.rootOf(real) ?? real;

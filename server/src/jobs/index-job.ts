@@ -11,7 +11,7 @@ import { copies, drives, records, sounds, unreadable } from '../db/schema.ts';
 import type { DriveFiles } from '../drives/drive-files.ts';
 import type { HeaderResult } from '../drives/header-worker.ts';
 import { walk, type WalkEntry } from '../drives/walk.ts';
-import { filesOf } from '../services/drives.ts';
+import { driveIsHere, filesOf } from '../services/drives.ts';
 import { idList, refreshSearch } from '../services/search.ts';
 import { AppError } from '@flagstone/core/errors';
 import type { JobRun } from './job-queue.ts';
@@ -56,7 +56,7 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   const [drive] = await app.db.select().from(drives).where(eq(drives.id, payload.driveId));
   if (!drive) throw new AppError('NOT_FOUND', 'The drive of this batch is not known any more.');
   const files = filesOf(app, drive);
-  if (!(await files.isHere()))
+  if (!(await driveIsHere(drive)))
     throw new AppError('PATH_NOT_FOUND', `The drive “${drive.name}” is not mounted at ${drive.rootPath}.`);
 
   const started = new Date();
@@ -80,7 +80,7 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   while (pending.length > 0) await settle();
   result.moved = await recogniseMoves(app, files, drive.id, newestBefore);
   result.alreadyHeld -= result.moved;
-  if (faults === 0 && (await files.isHere())) result.gone = await markGone(app, payload, started);
+  if (faults === 0 && (await driveIsHere(drive))) result.gone = await markGone(app, payload, started);
   await app.db.update(drives).set({ lastIndexedAt: new Date() }).where(eq(drives.id, drive.id));
 }
 

@@ -3,8 +3,9 @@ import { AppError } from '@flagstone/core/errors';
 import type { Drive } from '@flagstone/contract/api';
 import { and, eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
-import { drives, folders } from '../db/schema.ts';
+import { copies, drives, folders } from '../db/schema.ts';
 import { DriveFiles } from '../drives/drive-files.ts';
+import { markedFolder, readMarker, writeMarker } from '../drives/drive-marker.ts';
 import { isWithin } from '../drives/roots.ts';
 
 type DriveRow = typeof drives.$inferSelect;
@@ -16,29 +17,134 @@ export interface DriveFolder {
   folder: string;
 }
 
+/** Identities by marker begin so; others are the path itself, of drives that the account may not write to. */
+const BY_MARKER = 'marker:';
+const BY_PATH = 'path:';
+
 /**
- * The drive that holds a real path, made when there is none yet: its root is then the highest folder on the same file system that still
- * lies within an allowed root.
+ * Whether a drive is where it was last: its root shows its marker. One without a marker has to show anything at all, since an empty folder
+ * is where nothing is mounted.
+ */
+export async function driveIsHere({ rootPath, identity }: Pick<DriveRow, 'rootPath' | 'identity'>): Promise<boolean> {
+  if (identity.startsWith(BY_MARKER)) return (await readMarker(rootPath)) === identity.slice(BY_MARKER.length);
+  return new DriveFiles(rootPath).holdsAnything();
+}
+
+/**
+ * The drive that holds a real path: its root is where a marker stands at or above the path, else where a drive is or was before, else the
+ * highest folder on the same file system that still lies within an allowed root.
  */
 export async function driveFolderOf(app: AppContext, realPath: string): Promise<DriveFolder> {
-  const known = (await app.db.select().from(drives)).filter((drive) => isWithin(drive.rootPath, realPath));
-  const deepest = known.sort((a, b) => b.rootPath.length - a.rootPath.length)[0];
-  const drive = deepest ?? (await addDrive(app, await app.roots.fileSystemRoot(realPath)));
+  const top = app.roots.rootOf(realPath) ?? realPath;
+  const marked = await markedFolder(realPath, top);
+  const drive = await addDrive(
+    app,
+    marked?.root ?? (await knownRootOf(app, realPath)) ?? (await app.roots.fileSystemRoot(realPath)),
+  );
   return { drive, folder: path.relative(drive.rootPath, realPath).split(path.sep).join('/') };
 }
 
-/** Makes a drive known by its root folder; one with that root is returned as it is. */
+/** The deepest place above a path where a drive is or was: another one may be mounted there now. */
+async function knownRootOf(app: AppContext, realPath: string): Promise<string | undefined> {
+  const known = (await app.db.select().from(drives)).filter((drive) => isWithin(drive.rootPath, realPath));
+  return known.sort((a, b) => b.rootPath.length - a.rootPath.length)[0]?.rootPath;
+}
+
+/**
+ * Makes a drive known by its root folder. A marker there that is known makes it that drive, come back elsewhere; where the old place still
+ * shows the same marker, this one is a clone and gets a marker of its own. A drive without a marker gets one where that can be written.
+ */
 export async function addDrive(app: Pick<AppContext, 'db'>, rootPath: string): Promise<DriveRow> {
+  const marker = await readMarker(rootPath);
+  if (marker !== undefined) {
+    const known = await driveBy(app, `${BY_MARKER}${marker}`);
+    if (!known) return insertDrive(app, rootPath, `${BY_MARKER}${marker}`);
+    if (known.rootPath === rootPath) return known;
+    if ((await readMarker(known.rootPath)) !== marker) return moveDrive(app, known, rootPath);
+  }
+  const lost = marker === undefined ? await driveThatLostItsMarker(app, rootPath) : undefined;
+  if (lost) {
+    await writeMarker(rootPath, lost.identity.slice(BY_MARKER.length));
+    return lost;
+  }
+  const made = await writeMarker(rootPath);
+  const byPath = await driveBy(app, `${BY_PATH}${rootPath}`);
+  if (made === undefined) return byPath ?? insertDrive(app, rootPath, `${BY_PATH}${rootPath}`);
+  if (!byPath) return insertDrive(app, rootPath, `${BY_MARKER}${made}`);
+  await app.db
+    .update(drives)
+    .set({ identity: `${BY_MARKER}${made}` })
+    .where(eq(drives.id, byPath.id));
+  return { ...byPath, identity: `${BY_MARKER}${made}` };
+}
+
+/** Copies that are looked at to tell whether a drive without its marker is the one that was here. */
+const SAMPLE = 40;
+
+/** The drive that was at a path, when somebody removed its marker: most of its files are still there with their sizes. */
+async function driveThatLostItsMarker(app: Pick<AppContext, 'db'>, rootPath: string): Promise<DriveRow | undefined> {
+  const there = await app.db.select().from(drives).where(eq(drives.rootPath, rootPath));
+  const files = new DriveFiles(rootPath);
+  for (const drive of there.filter(({ identity }) => identity.startsWith(BY_MARKER))) {
+    const sample = await app.db
+      .select({ folder: copies.folder, name: copies.name, sizeBytes: copies.sizeBytes })
+      .from(copies)
+      .where(and(eq(copies.driveId, drive.id), eq(copies.gone, false)))
+      .orderBy(copies.id)
+      .limit(SAMPLE);
+    const same = await Promise.all(
+      sample.map(({ folder, name, sizeBytes }) =>
+        files.stampOf(folder, name).then(
+          (stamp) => stamp.sizeBytes === sizeBytes,
+          () => false,
+        ),
+      ),
+    );
+    if (same.filter(Boolean).length * 2 > sample.length) return drive;
+  }
+  return undefined;
+}
+
+async function driveBy(app: Pick<AppContext, 'db'>, identity: string): Promise<DriveRow | undefined> {
+  const [drive] = await app.db.select().from(drives).where(eq(drives.identity, identity));
+  return drive;
+}
+
+async function insertDrive(app: Pick<AppContext, 'db'>, rootPath: string, identity: string): Promise<DriveRow> {
   await app.db
     .insert(drives)
-    .values({ name: path.basename(rootPath) || rootPath, identity: `path:${rootPath}`, rootPath })
+    .values({ name: path.basename(rootPath) || rootPath, identity, rootPath })
     .onConflictDoNothing();
-  const [drive] = await app.db
-    .select()
-    .from(drives)
-    .where(eq(drives.identity, `path:${rootPath}`));
+  const drive = await driveBy(app, identity);
   if (!drive) throw new AppError('INTERNAL', `The drive at ${rootPath} could not be recorded.`);
   return drive;
+}
+
+async function moveDrive(app: Pick<AppContext, 'db'>, drive: DriveRow, rootPath: string): Promise<DriveRow> {
+  await app.db.update(drives).set({ rootPath }).where(eq(drives.id, drive.id));
+  return { ...drive, rootPath };
+}
+
+/**
+ * Finds drives again that are not where they were: looks for their markers in the allowed roots and in the folders directly below them.
+ * Nothing is read again; their copies are simply there. Returns how many came back.
+ */
+export async function reconnectDrives(app: AppContext): Promise<number> {
+  const missing: DriveRow[] = [];
+  for (const drive of await app.db.select().from(drives))
+    if (drive.identity.startsWith(BY_MARKER) && !(await driveIsHere(drive))) missing.push(drive);
+  if (missing.length === 0) return 0;
+  let found = 0;
+  for (const folder of await app.roots.likelyMounts()) {
+    const marker = await readMarker(folder);
+    const drive =
+      marker === undefined ? undefined : missing.find(({ identity }) => identity === `${BY_MARKER}${marker}`);
+    if (!drive) continue;
+    await moveDrive(app, drive, folder);
+    missing.splice(missing.indexOf(drive), 1);
+    found += 1;
+  }
+  return found;
 }
 
 /** The files of a drive. Throws PATH_OUTSIDE_ROOTS when its root is not among those allowed at this start. */
@@ -70,27 +176,34 @@ export async function rememberFolder(
   return row.id;
 }
 
+/** All drives with their state now; those that came back elsewhere are found first. */
 export async function listDrives(app: AppContext): Promise<Drive[]> {
+  await reconnectDrives(app);
   const { rows } = await app.db.execute<{
     id: string;
     name: string;
     root_path: string;
+    identity: string;
     last_indexed_at: Date | null;
     copies: number;
     size: number;
   }>(sql`
-    select d.id, d.name, d.root_path, d.last_indexed_at, count(c.id) as copies, coalesce(sum(c.size_bytes), 0)::bigint as size
+    select d.id, d.name, d.root_path, d.identity, d.last_indexed_at, count(c.id) as copies, coalesce(sum(c.size_bytes), 0)::bigint as size
     from drives d left join copies c on c.drive_id = d.id and not c.gone group by d.id order by d.name`);
   return Promise.all(
     rows.map(async (row) => {
       const files = new DriveFiles(row.root_path);
-      const here = await files.isHere();
+      const here = await driveIsHere({ rootPath: row.root_path, identity: row.identity });
+      const space = here ? await files.space() : undefined;
       return {
         id: row.id,
         name: row.name,
         rootPath: row.root_path,
         state: !here ? ('away' as const) : (await files.isWritable()) ? ('here' as const) : ('readOnly' as const),
         copies: row.copies,
+        knownBy: row.identity.startsWith(BY_MARKER) ? ('marker' as const) : ('path' as const),
+        capacityBytes: space?.capacityBytes ?? null,
+        freeBytes: space?.freeBytes ?? null,
         sizeBytes: row.size,
         lastIndexedAt: row.last_indexed_at ? new Date(row.last_indexed_at).toISOString() : null,
       };

@@ -15,7 +15,7 @@ import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { records } from '../db/schema.ts';
-import { DriveFiles } from '../drives/drive-files.ts';
+import { driveIsHere } from './drives.ts';
 import { allOf, filterConditions, idList } from './search.ts';
 
 /** Column of the records table for each field. */
@@ -31,7 +31,7 @@ const STATE = sql`case when c.gone then 'gone'
 
 const COLUMNS = sql.join(
   [
-    sql`s.id as sound_id, c.id as copy_id, c.name, c.folder, c.size_bytes, c.container, c.issues, c.disagreeing, d.id as drive_id, d.name as drive_name, d.root_path`,
+    sql`s.id as sound_id, c.id as copy_id, c.name, c.folder, c.size_bytes, c.container, c.issues, c.disagreeing, d.id as drive_id, d.name as drive_name, d.root_path, d.identity`,
     sql`s.codec, s.sample_rate_hz, s.bit_depth, s.channels, s.frames, s.duration_seconds, s.filed_at is not null as filed, r.revision, ${STATE} as state`,
     sql`(select count(*) from copies o where o.sound_id = s.id and not o.gone) as copy_count`,
     ...FIELD_NAMES.map((name) => sql.raw(`r."${FIELD_COLUMNS[name]}"`)),
@@ -45,6 +45,7 @@ export interface DatabaseRow extends Record<string, unknown> {
   name: string;
   folder: string;
   root_path: string;
+  identity: string;
   drive_name: string;
   issues: Issue[];
   disagreeing: FieldName[];
@@ -159,7 +160,8 @@ export function selectionParts(selection: Selection): { tables: SQL; conditions:
 
 async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {
   const here = new Map<string, boolean>();
-  for (const { root_path: root } of rows) if (!here.has(root)) here.set(root, await new DriveFiles(root).isHere());
+  for (const { root_path: rootPath, identity } of rows)
+    if (!here.has(identity)) here.set(identity, await driveIsHere({ rootPath, identity }));
   return rows.map((row) => {
     const value = row as unknown as Record<string, never>;
     return {
@@ -183,7 +185,7 @@ async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {
         FIELD_NAMES.map((name) => [name, value[FIELD_COLUMNS[name]]]),
       ) as unknown as SoundRecord,
       revision: Number(row['revision']),
-      state: here.get(row.root_path) ? row.state : 'away',
+      state: here.get(row.identity) ? row.state : 'away',
       copyCount: Number(row['copy_count']),
       filed: Boolean(row['filed']),
       issues: row.issues,

@@ -19,6 +19,10 @@ void showingErrors(async () => {
   roots.value = overview.roots;
 });
 
+const KNOWN_BY: Record<Drive['knownBy'], { word: string; hint: string }> = {
+  marker: { word: 'Its marker', hint: 'A small file in its root; it is known again wherever it is mounted' },
+  path: { word: 'Its path', hint: 'Flagstone may not write to its root, so mounted elsewhere it is a new drive' },
+};
 const STATES: Record<Drive['state'], string> = { here: '■ Here', away: '□ Away', readOnly: '▣ Read-only' };
 </script>
 
@@ -40,6 +44,8 @@ const STATES: Record<Drive['state'], string> = { here: '■ Here', away: '□ Aw
               <th>Path</th>
               <th class="number">Files</th>
               <th class="number">Size</th>
+              <th class="number">Free</th>
+              <th>Known by</th>
               <th>Last read</th>
             </tr>
           </thead>
@@ -52,6 +58,14 @@ const STATES: Record<Drive['state'], string> = { here: '■ Here', away: '□ Aw
               <td class="mono">{{ drive.rootPath }}</td>
               <td class="number">{{ drive.copies }}</td>
               <td class="number">{{ formatBytes(drive.sizeBytes) }}</td>
+              <td class="number">
+                {{
+                  drive.freeBytes === null || drive.capacityBytes === null
+                    ? '–'
+                    : `${formatBytes(drive.freeBytes)} of ${formatBytes(drive.capacityBytes)}`
+                }}
+              </td>
+              <td :title="KNOWN_BY[drive.knownBy].hint">{{ KNOWN_BY[drive.knownBy].word }}</td>
               <td>{{ drive.lastIndexedAt ? formatWhen(drive.lastIndexedAt) : 'never' }}</td>
             </tr>
           </tbody>
