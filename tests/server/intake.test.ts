@@ -2,6 +2,8 @@ import { mkdir, mkdtemp, rename, symlink, unlink, writeFile } from 'node:fs/prom
 import os from 'node:os';
 import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { DriveFiles } from '@flagstone/server/drives/drive-files';
+import { recogniseMoves } from '@flagstone/server/jobs/moved-copies';
 import { TestApplication, toneBytes } from './test-application.ts';
 
 let app: TestApplication;
@@ -130,6 +132,16 @@ describe('files that another program moved', () => {
     ]);
     expect((await app.call('listCatalogue', { query: { q: 'uno' } })).total).toBe(0);
     expect((await app.call('listBatchRows', { params: { id: batchId }, query: { q: 'uno' } })).total).toBe(1);
+  });
+
+  it('are not taken for moved on a drive that vanished meanwhile', async () => {
+    await app.put('vanishing/one.wav', { seed: 511 });
+    const { batchId } = await app.intake('vanishing');
+    const [row] = await rowsOf(batchId);
+    const files = new DriveFiles(path.join(app.drive, 'nowhere'));
+    const newest = (row?.copyId ?? 0) - 1;
+    expect(await recogniseMoves(app.context, files, row?.driveId ?? '', newest, () => Promise.resolve(false))).toBe(0);
+    expect(await contents(batchId)).toHaveLength(1);
   });
 
   it('are known by the audio when they came back as other files, retagged too; a second copy is no move', async () => {

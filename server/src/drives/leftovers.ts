@@ -1,6 +1,6 @@
 import { open, readdir, readFile, stat, unlink } from 'node:fs/promises';
 import path from 'node:path';
-import { AppError } from '@flagstone/core/errors';
+import type { AppError } from '@flagstone/core/errors';
 import { diskError } from './disk-errors.ts';
 import { syncFolder } from './drive-files.ts';
 import { applyJournal } from './patch-file.ts';

@@ -78,7 +78,7 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
     if (pending.length >= READ_AHEAD) await settle();
   }
   while (pending.length > 0) await settle();
-  result.moved = await recogniseMoves(app, files, drive.id, newestBefore);
+  result.moved = await recogniseMoves(app, files, drive.id, newestBefore, () => driveIsHere(drive));
   result.alreadyHeld -= result.moved;
   if (faults === 0 && (await driveIsHere(drive))) result.gone = await markGone(app, payload, started);
   await app.db.update(drives).set({ lastIndexedAt: new Date() }).where(eq(drives.id, drive.id));

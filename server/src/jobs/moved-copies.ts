@@ -32,6 +32,7 @@ export async function recogniseMoves(
   files: DriveFiles,
   driveId: string,
   newestBefore: number,
+  isHere: () => Promise<boolean>,
 ): Promise<number> {
   let moved = 0;
   let after = newestBefore;
@@ -51,6 +52,8 @@ export async function recogniseMoves(
       .limit(PAGE);
     after = fresh.at(-1)?.id ?? after;
     const moves = await movesAmong(app, files, driveId, newestBefore, fresh);
+    // On a drive that vanished meanwhile every file seems to be missing.
+    if (!(await isHere())) return moved;
     if (moves.length > 0) await app.db.transaction((tx) => takeNewPlaces(tx, moves));
     moved += moves.length;
     if (fresh.length < PAGE) return moved;
