@@ -7,7 +7,7 @@ import { afterEach, beforeEach, describe, expect, it, jest } from '@jest/globals
 import { aiffBytes } from '@flagstone/demo/container-files';
 import { wavBytes, type WavTags } from '@flagstone/demo/wav-file';
 
-jest.setTimeout(30_000);
+jest.setTimeout(120_000);
 
 const PROJECT = fileURLToPath(new URL('../../', import.meta.url));
 let folder = '';

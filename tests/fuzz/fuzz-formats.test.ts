@@ -1,7 +1,7 @@
 import { describe, expect, it, jest } from '@jest/globals';
 import { fuzzFormats } from './fuzz-formats.ts';
 
-jest.setTimeout(120_000);
+jest.setTimeout(300_000);
 
 describe('damaged files of every container', () => {
   it('give a result or an error of ours, and are never harmed by writing', async () => {

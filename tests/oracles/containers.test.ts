@@ -16,7 +16,7 @@ import { wavBytes } from '@flagstone/demo/wav-file';
 import { readAudio, sha256 } from '@flagstone/server/drives/read-audio';
 import { parseFile } from 'music-metadata';
 
-jest.setTimeout(180_000);
+jest.setTimeout(600_000);
 
 /**
  * Files that sox and ffmpeg make in every container, depth and rate they know: what Flagstone reads of them is what ffprobe says; written by

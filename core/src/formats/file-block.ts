@@ -22,7 +22,7 @@ export interface BlockDetail {
 }
 
 /** Bytes of contents that are read to describe one block. */
-export const MAX_DESCRIBED_BYTES = 1024 * 1024;
+const MAX_DESCRIBED_BYTES = 1024 * 1024;
 const MAX_DETAILS = 2000;
 const MAX_HEX_BYTES = 256;
 const HEX_ROW_BYTES = 16;

@@ -17,7 +17,7 @@ export function describeId3Tag(tag: Id3Tag): FileBlock {
 }
 
 /** The frames of a tag, in order, and its padding. */
-export function id3Details(tag: Id3Tag): BlockDetail[] {
+function id3Details(tag: Id3Tag): BlockDetail[] {
   const details = tag.frames.map((frame) => ({ name: frame.id, value: frameValue(frame) }));
   return [...details, { name: 'Padding', value: `${tag.paddingBytes} bytes` }];
 }

@@ -63,8 +63,6 @@ export interface MpegSummary {
   padding?: number;
 }
 
-const LAYER_3_DECODER_DELAY = 529;
-
 /**
  * The summary in a first frame: a Xing or Info header behind the side information, with the encoder's delay 21 bytes behind the encoder's
  * name, or a VBRI header 36 bytes into the frame (both common practice, from memory). Undefined when the frame holds sound.
@@ -88,9 +86,4 @@ export function parseMpegSummary(bytes: Uint8Array, at: number, frame: MpegFrame
   if (asciiOf(bytes.subarray(fixed, fixed + 4)) === 'VBRI' && fixed + 18 <= end)
     return { frameCount: view.getUint32(fixed + 14) };
   return undefined;
-}
-
-/** Samples before the sound in the decoded signal: the encoder's delay and the decoder's own of layer 3. */
-export function decodedDelay(encoderDelay: number): number {
-  return encoderDelay + LAYER_3_DECODER_DELAY;
 }

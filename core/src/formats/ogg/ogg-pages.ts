@@ -17,7 +17,7 @@ export interface OggPage {
 
 const FIXED_BYTES = 27;
 /** 255 segments of 255 bytes. */
-export const MAX_PAGE_BODY_BYTES = 255 * 255;
+const MAX_PAGE_BODY_BYTES = 255 * 255;
 export const MAX_PAGE_BYTES = FIXED_BYTES + 255 + MAX_PAGE_BODY_BYTES;
 
 /** The page whose header stands in the bytes at an index; undefined when none does or it is cut short. */
