@@ -135,7 +135,7 @@ describe('a damaged ID3 tag', () => {
 
 describe('writing an ID3 tag', () => {
   it('keeps frames that are not named byte for byte and in order, and replaces the first of a key', async () => {
-    const kept = [frame('PRIV', 'owner\0\x01\x02'), frame('COMM', 'engiTunNORM\0 0000')];
+    const kept = [frame('PRIV', 'owner\0\x01\x02'), frame('COMM', 'engMaker\0 0000')];
     const earlier = await tagOf(
       id3TagBytes(
         3,
