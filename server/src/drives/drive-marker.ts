@@ -2,17 +2,21 @@ import { randomUUID } from 'node:crypto';
 import { open, readFile, rename, rm } from 'node:fs/promises';
 import path from 'node:path';
 import { z } from 'zod';
+import { diskError } from './disk-errors.ts';
 import { isWithin } from './roots.ts';
 
 /** The small file in the root of a drive that tells it from others, wherever it is mounted. */
 export const MARKER_NAME = '.flagstone-drive.json';
 const markerSchema = z.object({ version: z.literal(1), id: z.uuid() });
 
-/** The identity that a marker in a folder gives; undefined when there is none, or nothing that could be one. */
+/**
+ * The identity that a marker in a folder gives; undefined when there is none, or nothing that could be one. Throws when the disk cannot say:
+ * a drive that answers badly for a moment is not to get another identity.
+ */
 export async function readMarker(root: string): Promise<string | undefined> {
   const text = await readFile(path.join(root, MARKER_NAME), 'utf8').catch((error: NodeJS.ErrnoException) => {
-    if (error.code === undefined) throw error;
-    return undefined;
+    if (error.code === 'ENOENT' || error.code === 'ENOTDIR') return undefined;
+    throw diskError(error, path.join(root, MARKER_NAME));
   });
   try {
     return text === undefined ? undefined : markerSchema.parse(JSON.parse(text)).id;

@@ -26,8 +26,16 @@ const BY_PATH = 'path:';
  * is where nothing is mounted.
  */
 export async function driveIsHere({ rootPath, identity }: Pick<DriveRow, 'rootPath' | 'identity'>): Promise<boolean> {
-  if (identity.startsWith(BY_MARKER)) return (await readMarker(rootPath)) === identity.slice(BY_MARKER.length);
+  if (identity.startsWith(BY_MARKER)) return (await markerSeen(rootPath)) === identity.slice(BY_MARKER.length);
   return new DriveFiles(rootPath).holdsAnything();
+}
+
+/** The marker of a folder where one is only looked for: a disk that cannot say shows none. */
+async function markerSeen(root: string): Promise<string | undefined> {
+  return readMarker(root).catch((error: unknown) => {
+    if (error instanceof AppError) return undefined;
+    throw error;
+  });
 }
 
 /**
@@ -60,7 +68,7 @@ export async function addDrive(app: Pick<AppContext, 'db'>, rootPath: string): P
     const known = await driveBy(app, `${BY_MARKER}${marker}`);
     if (!known) return insertDrive(app, rootPath, `${BY_MARKER}${marker}`);
     if (known.rootPath === rootPath) return known;
-    if ((await readMarker(known.rootPath)) !== marker) return moveDrive(app, known, rootPath);
+    if ((await markerSeen(known.rootPath)) !== marker) return moveDrive(app, known, rootPath);
   }
   const lost = marker === undefined ? await driveThatLostItsMarker(app, rootPath) : undefined;
   if (lost) {
@@ -136,7 +144,7 @@ export async function reconnectDrives(app: AppContext): Promise<number> {
   if (missing.length === 0) return 0;
   let found = 0;
   for (const folder of await app.roots.likelyMounts()) {
-    const marker = await readMarker(folder);
+    const marker = await markerSeen(folder);
     const drive =
       marker === undefined ? undefined : missing.find(({ identity }) => identity === `${BY_MARKER}${marker}`);
     if (!drive) continue;

@@ -2,6 +2,7 @@ import { AppError } from '../../errors.ts';
 import { differingFields, emptyRecord, type SoundRecord } from '../../record/fields.ts';
 import { bytesOfAscii, viewOf, type ByteSource } from '../byte-source.ts';
 import { placesOf, recordFromPlaces, textsToWrite, type PlaceSystem } from '../field-places.ts';
+import { changesNothing, type ChunkReplacement } from '../iff-chunks.ts';
 import { writeId3Tag } from '../id3/id3-fields.ts';
 import { SegmentList, type PlannedWrite, type WritePlan } from '../write-plan.ts';
 import { writeIxml } from '../wav/ixml.ts';
@@ -30,18 +31,13 @@ export async function planAiffWrite(
   return { plan: layOut(anatomy, source.sizeBytes, replacements), changed: differingFields(inFile, record) };
 }
 
-interface Replacement {
-  old?: AiffChunk;
-  bytes?: Uint8Array;
-}
-
 async function changedChunks(
   { textChunks, id3, ixml, texts }: AiffAnatomy,
   source: ByteSource,
   textsOf: (system: PlaceSystem) => ReadonlyMap<string, string>,
   options: WriteOptions,
-): Promise<Replacement[]> {
-  const changes: Replacement[] = [];
+): Promise<ChunkReplacement[]> {
+  const changes: ChunkReplacement[] = [];
   for (const [id, key] of Object.entries(AIFF_TEXT_CHUNKS)) {
     const text = textsOf('AIFF').get(key);
     if (text === undefined || text === (texts.AIFF?.get(key)?.text ?? '')) continue;
@@ -51,19 +47,16 @@ async function changedChunks(
   const tag = writeId3Tag(id3?.tag, textsOf('ID3'), { version: options.id3Version, sizeBytes: id3?.tag.sizeBytes });
   changes.push({ old: id3?.chunk, bytes: tag && aiffChunkBytes('ID3 ', tag) });
   if (ixml) changes.push({ old: ixml.chunk, bytes: aiffChunkBytes('iXML', writeIxml(ixml.contents, textsOf('iXML'))) });
-  const kept: Replacement[] = [];
-  for (const change of changes) if (!(await isSame(source, change))) kept.push(change);
+  const kept: ChunkReplacement[] = [];
+  for (const change of changes) if (!(await changesNothing(source, change))) kept.push(change);
   return kept;
 }
 
-async function isSame(source: ByteSource, { old, bytes }: Replacement): Promise<boolean> {
-  if (!old || !bytes) return !old && !bytes;
-  if (old.spanBytes !== bytes.length) return false;
-  const current = await source.read(old.offset, old.spanBytes);
-  return current.every((byte, index) => byte === bytes[index]);
-}
-
-function layOut({ form, soundChunk, facts }: AiffAnatomy, sizeBytes: number, replacements: Replacement[]): WritePlan {
+function layOut(
+  { form, soundChunk, facts }: AiffAnatomy,
+  sizeBytes: number,
+  replacements: ChunkReplacement[],
+): WritePlan {
   const list = new SegmentList();
   const header = bytesOfAscii(form.compressed ? 'FORM\0\0\0\0AIFC' : 'FORM\0\0\0\0AIFF');
   list.bytes(header);

@@ -1,20 +1,11 @@
 import { FormatError, type Issue } from '../../errors.ts';
-import { asciiOf, bytesOfAscii, concatBytes, readExactly, viewOf, type ByteSource } from '../byte-source.ts';
+import { asciiOf, readExactly, viewOf, type ByteSource } from '../byte-source.ts';
+import { iffChunkBytes, readIffChunks, type IffChunk } from '../iff-chunks.ts';
 
 /** RIFF as in Microsoft's and IBM's "Multimedia Programming Interface and Data Specifications 1.0"; RF64 as in EBU Tech 3306, BW64 as in ITU-R BS.2088. */
 export type RiffForm = 'RIFF' | 'RF64' | 'BW64';
 
-export interface RiffChunk {
-  id: string;
-  /** Where the chunk's eight-byte header begins. */
-  offset: number;
-  /** Where its contents begin. */
-  dataOffset: number;
-  /** Bytes of contents that are there; less than declared when the file is cut short. */
-  sizeBytes: number;
-  /** Bytes up to the next chunk, with header and pad byte. */
-  spanBytes: number;
-}
+export type RiffChunk = IffChunk;
 
 export interface RiffFile {
   form: RiffForm;
@@ -24,7 +15,6 @@ export interface RiffFile {
 }
 
 const UNKNOWN_32 = 0xffffffff;
-const MAX_CHUNKS = 10_000;
 const DS64_MIN_BYTES = 24;
 
 /**
@@ -37,36 +27,16 @@ export async function readRiffChunks(source: ByteSource): Promise<{ value: RiffF
   if (!isRiffForm(form) || asciiOf(header.subarray(8, 12)) !== 'WAVE') {
     throw new FormatError('FORMAT_UNKNOWN', 'RIFF', 'It does not begin with a RIFF/WAVE header.', 0);
   }
-  const issues: Issue[] = [];
-  const chunks: RiffChunk[] = [];
   let longSizes: Map<string, number> | undefined;
-  let offset = 12;
-  while (offset + 8 <= source.sizeBytes) {
-    const head = await readExactly(source, 'RIFF', offset, 8);
-    const id = asciiOf(head.subarray(0, 4));
-    if (!/^[\x20-\x7e]{4}$/.test(id) || chunks.length >= MAX_CHUNKS) {
-      issues.push({
-        code: 'NOT_A_CHUNK',
-        message: `At byte ${offset} stands no chunk; the rest is kept as it is.`,
-        offsetBytes: offset,
-      });
-      break;
-    }
-    const stated = viewOf(head).getUint32(4, true);
-    const declared = stated === UNKNOWN_32 ? (longSizes?.get(id) ?? stated) : stated;
-    const room = source.sizeBytes - offset - 8;
-    const sizeBytes = Math.min(declared, room);
-    if (declared > room) {
-      const message = `Chunk “${id}” claims ${declared} bytes, ${room} are there.`;
-      issues.push({ code: 'CHUNK_BEYOND_END', message, offsetBytes: offset });
-    }
-    const pad = sizeBytes % 2 === 1 && sizeBytes < room ? 1 : 0;
-    const chunk: RiffChunk = { id, offset, dataOffset: offset + 8, sizeBytes, spanBytes: 8 + sizeBytes + pad };
-    chunks.push(chunk);
-    if (id === 'ds64' && form !== 'RIFF') longSizes = await readLongSizes(source, chunk);
-    offset += chunk.spanBytes;
-  }
-  return { value: { form, chunks, endOffset: Math.min(offset, source.sizeBytes) }, issues };
+  const { issues, ...found } = await readIffChunks(source, {
+    format: 'RIFF',
+    littleEndian: true,
+    sizeOf: (id, stated) => (stated === UNKNOWN_32 ? (longSizes?.get(id) ?? stated) : stated),
+    onChunk: async (chunk) => {
+      if (chunk.id === 'ds64' && form !== 'RIFF') longSizes = await readLongSizes(source, chunk);
+    },
+  });
+  return { value: { form, ...found }, issues };
 }
 
 function isRiffForm(text: string): text is RiffForm {
@@ -90,8 +60,5 @@ async function readLongSizes(source: ByteSource, chunk: RiffChunk): Promise<Map<
 
 /** A chunk's bytes: header, contents, pad byte. */
 export function riffChunkBytes(id: string, contents: Uint8Array): Uint8Array<ArrayBuffer> {
-  const header = new Uint8Array(8);
-  header.set(bytesOfAscii(id));
-  viewOf(header).setUint32(4, contents.length, true);
-  return concatBytes([header, contents, new Uint8Array(contents.length % 2)]);
+  return iffChunkBytes(id, contents, true);
 }

@@ -1,6 +1,7 @@
 import { differingFields, emptyRecord, type SoundRecord } from '../../record/fields.ts';
 import { bytesOfAscii, concatBytes, viewOf, type ByteSource } from '../byte-source.ts';
 import { placesOf, recordFromPlaces, textsToWrite, type PlaceSystem } from '../field-places.ts';
+import { changesNothing, type ChunkReplacement } from '../iff-chunks.ts';
 import { writeId3Tag } from '../id3/id3-fields.ts';
 import { FormatError } from '../../errors.ts';
 import { refuseDamaged } from '../structural-issues.ts';
@@ -30,28 +31,15 @@ export async function planWavWrite(source: ByteSource, record: SoundRecord): Pro
   refuseDamaged('WAV', anatomy.issues);
   const inFile = { ...emptyRecord(), ...recordFromPlaces(placesOf(anatomy.texts)) };
   const replacements = metadataChunks(anatomy, textsToWrite(record, inFile));
-  const unchanged = await Promise.all(replacements.map((replacement) => sameBytes(source, replacement)));
+  const unchanged = await Promise.all(replacements.map((replacement) => changesNothing(source, replacement)));
   if (unchanged.every(Boolean)) return { changed: [] };
   return { plan: await layOut(anatomy, source, replacements), changed: differingFields(inFile, record) };
-}
-
-/** A chunk's new bytes in place of the old one; an old chunk alone is taken out, new bytes alone are put before the audio. */
-interface Replacement {
-  old?: RiffChunk;
-  bytes?: Uint8Array;
-}
-
-async function sameBytes(source: ByteSource, { old, bytes }: Replacement): Promise<boolean> {
-  if (!old || !bytes) return old === undefined && bytes === undefined;
-  if (old.spanBytes !== bytes.length) return false;
-  const current = await source.read(old.offset, old.spanBytes);
-  return current.every((byte, index) => byte === bytes[index]);
 }
 
 function metadataChunks(
   anatomy: WavAnatomy,
   textsOf: (system: PlaceSystem) => ReadonlyMap<string, string>,
-): Replacement[] {
+): ChunkReplacement[] {
   const bext = bextChanges(textsOf('bext'));
   const replacements = [bextReplacement(anatomy, bext), ...infoReplacements(anatomy, textsOf('INFO'))];
   const ixml = new Map(textsOf('iXML'));
@@ -73,7 +61,7 @@ function metadataChunks(
 }
 
 /** The first list gets the texts; further ones lose these items, so that none contradicts the first. */
-function infoReplacements({ info }: WavAnatomy, texts: ReadonlyMap<string, string>): Replacement[] {
+function infoReplacements({ info }: WavAnatomy, texts: ReadonlyMap<string, string>): ChunkReplacement[] {
   const [first, ...others] = info;
   const wanted = new Map(texts);
   const changes = [...texts].some(([id, text]) => text !== (first?.value.find((item) => item.id === id)?.text ?? ''));
@@ -94,7 +82,7 @@ function bextChanges(texts: ReadonlyMap<string, string>): BextChanges {
   return changes;
 }
 
-function bextReplacement(anatomy: WavAnatomy, changes: BextChanges): Replacement {
+function bextReplacement(anatomy: WavAnatomy, changes: BextChanges): ChunkReplacement {
   const { bext, facts } = anatomy;
   if (!bext) {
     if (Object.values(changes).every((text) => text === '')) return {};
@@ -128,7 +116,7 @@ function channelMode(channels: number): string {
   return channels === 1 ? 'mono' : channels === 2 ? 'stereo' : 'multitrack';
 }
 
-async function layOut(anatomy: WavAnatomy, source: ByteSource, replacements: Replacement[]): Promise<WritePlan> {
+async function layOut(anatomy: WavAnatomy, source: ByteSource, replacements: ChunkReplacement[]): Promise<WritePlan> {
   const { riff, dataChunk, facts } = anatomy;
   const atData = riff.chunks.indexOf(dataChunk);
   const [before, behind] = [riff.chunks.slice(0, atData), riff.chunks.slice(atData + 1)];
