@@ -122,6 +122,7 @@ export async function recoverJournal(app: AppContext): Promise<number> {
     try {
       // A link leads to where the file, and what was left beside it, really is.
       const files = filesOf(app, drive);
+      // One that is gone is looked for where it was; settling it tells so.
       const real = await files.existing(folder, copyName).catch(() => files.absolute(folder, copyName));
       const { conflicts } = await settleLeftovers(path.dirname(real));
       for (const { error } of conflicts) app.log.warn({ err: error }, 'a write that was cut short cannot be finished');

@@ -91,7 +91,7 @@ const isOpen = (block: BlockDetail): boolean => block.kind === 'unknown';
       <p v-for="issue in contents.issues" :key="issue.message" class="warn">▲ {{ issue.message }}</p>
       <details v-for="block in contents.blocks" :key="block.offsetBytes" :open="isOpen(block)" class="block">
         <summary :class="block.kind">
-          <span class="mono id">{{ block.id }}</span>
+          <span class="mono id" :title="block.id">{{ block.id }}</span>
           <span class="what">{{ block.what }}</span>
           <span class="soft">{{ formatBytes(block.sizeBytes) }}</span>
         </summary>
