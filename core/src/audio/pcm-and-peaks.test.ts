@@ -3,7 +3,7 @@ import { memorySource } from '../formats/byte-source.ts';
 import { readWav } from '../formats/wav/wav-reader.ts';
 import { wavBytes } from '@flagstone/demo/wav-file';
 import { decodePcm, sampleReader } from './pcm.ts';
-import { MAX_BUCKETS, PeakGatherer } from './peaks.ts';
+import { MOST_BUCKETS, PEAK_BYTES, PeakGatherer, reducePeaks } from './peaks.ts';
 
 const signal = Float32Array.from([0, 0.5, -0.5, 0.25, -1, 0.999]);
 
@@ -17,11 +17,11 @@ describe('decoding PCM', () => {
   ] as const)('gives back the samples of %j', async (stored, tolerance) => {
     const file = wavBytes([signal, signal], stored);
     const { facts } = await readWav(memorySource(file));
-    const samples = decodePcm(file.subarray(facts.audioOffset, facts.audioOffset + facts.audioBytes), facts);
-    expect(samples).toHaveLength(12);
-    signal.forEach((value, index) =>
-      expect(Math.abs((samples[index * 2] ?? 9) - value)).toBeLessThanOrEqual(tolerance),
-    );
+    const planar = [new Float32Array(6), new Float32Array(6)];
+    const audio = file.subarray(facts.audioOffset, facts.audioOffset + facts.audioBytes);
+    expect(decodePcm(audio, facts, planar)).toBe(6);
+    for (const samples of planar)
+      signal.forEach((value, index) => expect(Math.abs((samples[index] ?? 9) - value)).toBeLessThanOrEqual(tolerance));
   });
 
   // ITU-T G.711: the largest magnitudes are 32256 (A-law, code 0xAA positive) and 32124 (mu-law, code 0x80 positive).
@@ -38,32 +38,56 @@ describe('decoding PCM', () => {
 });
 
 describe('gathering peaks', () => {
-  it('keeps the lowest and highest sample of each bucket and channel, however the blocks fall', () => {
-    const frames = 10_000;
-    const samples = new Float32Array(frames * 2);
-    samples[2 * 5000] = 1;
-    samples[2 * 7000 + 1] = -0.5;
-    const whole = new PeakGatherer(2, frames);
-    whole.add(samples);
-    const parts = new PeakGatherer(2, frames);
-    for (let at = 0; at < samples.length; at += 778) parts.add(samples.subarray(at, at + 778));
-    const peaks = whole.finish();
-    expect(parts.finish()).toEqual(peaks);
-    expect(peaks.buckets).toBe(MAX_BUCKETS);
-    const slot = (frame: number, channel: number): number =>
-      (Math.floor((frame * MAX_BUCKETS) / frames) * 2 + channel) * 2;
-    expect(peaks.values[slot(5000, 0) + 1]).toBe(127);
-    expect(peaks.values[slot(7000, 1)]).toBe(-64);
-    expect(peaks.values.filter((value) => value !== 0)).toHaveLength(2);
+  const gather = (channels: Float32Array[], block: number, expected = channels[0]?.length ?? 0) => {
+    const gatherer = new PeakGatherer(channels.length, expected);
+    for (let at = 0; at < (channels[0]?.length ?? 0); at += block) {
+      const parts = channels.map((channel) => channel.subarray(at, at + block));
+      gatherer.add(parts, parts[0]?.length ?? 0);
+    }
+    return gatherer.finish();
+  };
+
+  it('keeps lowest, highest and RMS of each bucket and channel, however the blocks fall', () => {
+    const [left, right] = [new Float32Array(10_000), new Float32Array(10_000)];
+    left[5000] = 1;
+    right[7000] = -0.5;
+    const [finest, ...more] = gather([left, right], 10_000);
+    expect(gather([left, right], 389)).toEqual([finest]);
+    expect(more).toHaveLength(0);
+    expect(finest).toMatchObject({ framesPerBucket: 4, buckets: 2500 });
+    const at = (frame: number, channel: number): number => (Math.floor(frame / 4) * 2 + channel) * PEAK_BYTES;
+    // One sample of 1 among four has an RMS of 0.5, one of -0.5 has 0.25.
+    expect(finest?.values.subarray(at(5000, 0), at(5000, 0) + 3)).toEqual(Uint8Array.of(0, 127, 128));
+    expect(finest?.values.subarray(at(7000, 1), at(7000, 1) + 3)).toEqual(Uint8Array.of(-64 & 0xff, 0, 64));
+    expect(finest?.values.filter((value) => value !== 0)).toHaveLength(4);
   });
 
   it('has a bucket a frame for a sound shorter than the picture is wide', () => {
-    const gatherer = new PeakGatherer(1, 3);
-    gatherer.add(Float32Array.from([0.5, -0.5, 0]));
-    expect(gatherer.finish()).toMatchObject({
-      buckets: 3,
-      frames: 3,
-      values: Int8Array.from([63, 64, -64, -63, 0, 0]),
-    });
+    const [level] = gather([Float32Array.from([0.5, -0.5, 0])], 3);
+    expect(level).toMatchObject({ framesPerBucket: 1, buckets: 3 });
+    expect([...(level?.values ?? [])]).toEqual([63, 64, 128, -64 & 0xff, -63 & 0xff, 128, 0, 0, 0]);
+  });
+
+  it('makes coarser levels of long sounds, also when nobody said how long they are', () => {
+    const signal = new Float32Array(8_000_000);
+    signal[7_999_999] = -1;
+    for (const expected of [8_000_000, 0]) {
+      const levels = gather([signal], 65_536, expected);
+      expect(levels.map(({ framesPerBucket, buckets }) => [framesPerBucket, buckets])).toEqual([
+        [256, 31_250],
+        [2048, 3907],
+      ]);
+      for (const { values } of levels) expect(values.at(-3)).toBe(-127 & 0xff);
+    }
+  });
+
+  it('draws buckets together without losing a peak', () => {
+    const values = Uint8Array.from({ length: 3000 * PEAK_BYTES }, () => 0);
+    values[2999 * PEAK_BYTES + 1] = 100;
+    values[1500 * PEAK_BYTES] = -90 & 0xff;
+    const reduced = reducePeaks(values, 1, MOST_BUCKETS);
+    expect(reduced).toHaveLength(MOST_BUCKETS * PEAK_BYTES);
+    expect(reduced.at(-2)).toBe(100);
+    expect(reduced.filter((value) => value === (-90 & 0xff))).toHaveLength(1);
   });
 });

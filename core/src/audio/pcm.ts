@@ -43,14 +43,38 @@ function expandMuLaw(code: number): number {
   return (bits & 0x80 ? -magnitude : magnitude) / 32768;
 }
 
-/** Interleaved samples, full scale 1, of whole frames of PCM. */
-export function decodePcm(bytes: Uint8Array, facts: AudioFacts): Float32Array {
+/**
+ * Decodes whole frames of PCM into one row of samples for each channel, full scale 1, and returns how many frames there were; 0 for coded
+ * audio. `into` has to hold that many. The depths that nearly all files have are read by loops of their own: a call for each sample
+ * takes longer than measuring it.
+ */
+export function decodePcm(bytes: Uint8Array, facts: AudioFacts, into: readonly Float32Array[]): number {
   const read = sampleReader(facts);
-  if (!read || facts.frameBytes === 0) return new Float32Array(0);
+  if (!read || facts.frameBytes === 0) return 0;
+  const frames = Math.floor(bytes.length / facts.frameBytes);
   const width = facts.frameBytes / facts.channels;
-  const count = Math.floor(bytes.length / facts.frameBytes) * facts.channels;
-  const samples = new Float32Array(count);
-  const view = viewOf(bytes);
-  for (let index = 0; index < count; index += 1) samples[index] = read(view, index * width);
-  return samples;
+  const isPlain = facts.sampleFormat === 'integer' && !facts.bigEndian;
+  into.forEach((samples, channel) => {
+    const start = channel * width;
+    const step = facts.frameBytes;
+    if (isPlain && width === 2) decode16(bytes, start, step, samples, frames);
+    else if (isPlain && width === 3) decode24(bytes, start, step, samples, frames);
+    else {
+      const view = viewOf(bytes);
+      for (let frame = 0; frame < frames; frame += 1) samples[frame] = read(view, start + frame * step);
+    }
+  });
+  return frames;
+}
+
+function decode16(bytes: Uint8Array, start: number, step: number, samples: Float32Array, frames: number): void {
+  for (let frame = 0, at = start; frame < frames; frame += 1, at += step)
+    samples[frame] = ((((bytes[at + 1] as number) << 24) >> 16) | (bytes[at] as number)) * (1 / 32768);
+}
+
+function decode24(bytes: Uint8Array, start: number, step: number, samples: Float32Array, frames: number): void {
+  for (let frame = 0, at = start; frame < frames; frame += 1, at += step)
+    samples[frame] =
+      ((((bytes[at + 2] as number) << 24) >> 8) | ((bytes[at + 1] as number) << 8) | (bytes[at] as number)) *
+      (1 / 8388608);
 }

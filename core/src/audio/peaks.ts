@@ -1,59 +1,139 @@
-/** The picture of a waveform: per channel and bucket the lowest and highest sample, as signed bytes (127 is full scale). */
-export interface Peaks {
-  channels: number;
-  frames: number;
+/**
+ * The picture of a waveform at several zooms. Of each bucket and channel three bytes: lowest and highest sample (signed, 127 is full scale)
+ * and RMS (255 is full scale). Bucket after bucket, in it channel after channel.
+ */
+export interface PeakLevel {
+  framesPerBucket: number;
   buckets: number;
-  /** Bucket after bucket, in it channel after channel, in it minimum and maximum. */
-  values: Int8Array;
+  values: Uint8Array;
 }
 
-export const PEAKS_VERSION = 1;
-/** Wide enough for the listening strip on a large screen. */
-export const MAX_BUCKETS = 2048;
+export const PEAK_BYTES = 3;
+/** Buckets that fill the widest screen. */
+export const MOST_BUCKETS = 2048;
+/** The finest that is kept: below it, a view draws from the samples themselves. */
+const FINEST_FRAMES = 256;
+/** From level to level. */
+const COARSER = 8;
 
-/** Gathers peaks from interleaved samples that arrive in blocks of any length. */
+/** Lowest, highest and energy of each bucket while samples arrive. */
+class Buckets {
+  low: Float32Array;
+  high: Float32Array;
+  squares: Float32Array;
+
+  constructor(slots: number) {
+    this.low = new Float32Array(slots);
+    this.high = new Float32Array(slots);
+    this.squares = new Float32Array(slots);
+  }
+
+  grow(slots: number): void {
+    const larger = new Buckets(slots);
+    larger.low.set(this.low);
+    larger.high.set(this.high);
+    larger.squares.set(this.squares);
+    Object.assign(this, larger);
+  }
+}
+
+/** Gathers peaks from planar samples that arrive in blocks of any length. */
 export class PeakGatherer {
   private readonly channels: number;
-  private readonly frames: number;
-  private readonly buckets: number;
-  private readonly low: Float32Array;
-  private readonly high: Float32Array;
+  private readonly framesPerBucket: number;
+  private readonly gathered: Buckets;
   private frame = 0;
 
-  /** `frames` is the length to expect; frames beyond it fall into the last bucket. */
+  /** `frames` is the length to expect, by which short sounds get finer buckets; 0 when nobody knows. */
   constructor(channels: number, frames: number) {
     this.channels = channels;
-    this.frames = frames;
-    this.buckets = Math.max(1, Math.min(MAX_BUCKETS, frames));
-    this.low = new Float32Array(this.buckets * channels).fill(Infinity);
-    this.high = new Float32Array(this.buckets * channels).fill(-Infinity);
+    const fine = frames > 0 ? 2 ** Math.floor(Math.log2(frames / MOST_BUCKETS)) : FINEST_FRAMES;
+    this.framesPerBucket = Math.max(1, Math.min(FINEST_FRAMES, fine));
+    this.gathered = new Buckets(MOST_BUCKETS * channels);
   }
 
-  add(samples: Float32Array): void {
-    const { channels, low, high } = this;
-    for (let index = 0; index + channels <= samples.length; index += channels, this.frame += 1) {
-      const bucket = Math.min(this.buckets - 1, Math.floor((this.frame * this.buckets) / Math.max(1, this.frames)));
-      for (let channel = 0; channel < channels; channel += 1) {
-        const value = samples[index + channel] ?? 0;
+  add(planar: readonly Float32Array[], frames: number): void {
+    const { channels, framesPerBucket, gathered } = this;
+    const buckets = Math.ceil((this.frame + frames) / framesPerBucket);
+    if (buckets * channels > gathered.low.length) gathered.grow(Math.max(buckets * channels, gathered.low.length * 2));
+    for (let channel = 0; channel < channels; channel += 1) {
+      const samples = planar[channel] as Float32Array;
+      let from = 0;
+      while (from < frames) {
+        const bucket = Math.floor((this.frame + from) / framesPerBucket);
+        const to = Math.min(frames, (bucket + 1) * framesPerBucket - this.frame);
         const slot = bucket * channels + channel;
-        if (value < (low[slot] ?? 0)) low[slot] = value;
-        if (value > (high[slot] ?? 0)) high[slot] = value;
+        const isFirst = (this.frame + from) % framesPerBucket === 0;
+        let low = isFirst ? Infinity : (gathered.low[slot] as number);
+        let high = isFirst ? -Infinity : (gathered.high[slot] as number);
+        let squares = gathered.squares[slot] as number;
+        for (let index = from; index < to; index += 1) {
+          const value = samples[index] as number;
+          if (value < low) low = value;
+          if (value > high) high = value;
+          squares += value * value;
+        }
+        gathered.low[slot] = low;
+        gathered.high[slot] = high;
+        gathered.squares[slot] = squares;
+        from = to;
       }
     }
+    this.frame += frames;
   }
 
-  finish(): Peaks {
-    const values = new Int8Array(this.buckets * this.channels * 2);
-    for (let slot = 0; slot < this.low.length; slot += 1) {
-      values[slot * 2] = toByte(this.low[slot] ?? 0, Math.floor);
-      values[slot * 2 + 1] = toByte(this.high[slot] ?? 0, Math.ceil);
+  /** The levels, finest first; the last one has at most MOST_BUCKETS x 8 buckets, so that it can be read as a whole. */
+  finish(): PeakLevel[] {
+    const { channels, gathered, framesPerBucket, frame } = this;
+    const buckets = Math.ceil(frame / framesPerBucket);
+    const values = new Uint8Array(buckets * channels * PEAK_BYTES);
+    for (let slot = 0; slot < buckets * channels; slot += 1) {
+      const frames = Math.min(framesPerBucket, frame - Math.floor(slot / channels) * framesPerBucket);
+      values[slot * PEAK_BYTES] = signedByte(Math.floor((gathered.low[slot] as number) * 127));
+      values[slot * PEAK_BYTES + 1] = signedByte(Math.ceil((gathered.high[slot] as number) * 127));
+      values[slot * PEAK_BYTES + 2] = Math.min(
+        255,
+        Math.round(Math.sqrt((gathered.squares[slot] as number) / frames) * 255),
+      );
     }
-    return { channels: this.channels, frames: this.frame, buckets: this.buckets, values };
+    const levels: PeakLevel[] = [{ framesPerBucket, buckets, values }];
+    for (let last = levels[0]; last && last.buckets > MOST_BUCKETS * COARSER; last = levels.at(-1)) {
+      const coarser = Math.ceil(last.buckets / COARSER);
+      const values = reducePeaks(last.values, channels, coarser, COARSER);
+      levels.push({ framesPerBucket: last.framesPerBucket * COARSER, buckets: coarser, values });
+    }
+    return levels;
   }
 }
 
-/** Rounded away from zero, so that no peak looks smaller than it is; empty buckets are 0. */
-function toByte(value: number, round: (value: number) => number): number {
-  if (!Number.isFinite(value)) return 0;
-  return Math.max(-127, Math.min(127, round(value * 127)));
+/** Rounded away from zero by the caller, so that no peak looks smaller than it is. */
+function signedByte(value: number): number {
+  return Math.max(-127, Math.min(127, Number.isFinite(value) ? value : 0)) & 0xff;
+}
+
+/** Draws buckets together into `wanted` ones: each of `every` buckets where that is given, else evenly over all of them. */
+export function reducePeaks(values: Uint8Array, channels: number, wanted: number, every?: number): Uint8Array {
+  const stride = channels * PEAK_BYTES;
+  const buckets = values.length / stride;
+  const reduced = new Uint8Array(wanted * stride);
+  const start = (bucket: number): number =>
+    every === undefined ? Math.floor((bucket * buckets) / wanted) : bucket * every;
+  for (let bucket = 0; bucket < wanted; bucket += 1) {
+    const from = start(bucket);
+    const to = Math.min(buckets, Math.max(from + 1, start(bucket + 1)));
+    for (let channel = 0; channel < channels; channel += 1) {
+      let [low, high, squares] = [127, -127, 0];
+      for (let index = from; index < to; index += 1) {
+        const at = index * stride + channel * PEAK_BYTES;
+        low = Math.min(low, ((values[at] as number) << 24) >> 24);
+        high = Math.max(high, ((values[at + 1] as number) << 24) >> 24);
+        squares += (values[at + 2] as number) ** 2;
+      }
+      const at = bucket * stride + channel * PEAK_BYTES;
+      reduced[at] = low & 0xff;
+      reduced[at + 1] = high & 0xff;
+      reduced[at + 2] = Math.round(Math.sqrt(squares / (to - from)));
+    }
+  }
+  return reduced;
 }

@@ -1,0 +1,108 @@
+import { spawn } from 'node:child_process';
+import { open } from 'node:fs/promises';
+import { AudioDigester, fullAudioDigest } from '@flagstone/core/audio/digest';
+import { SoundMeter, type SoundAnalysis } from '@flagstone/core/audio/measure/sound-meter';
+import { decodePcm, sampleReader } from '@flagstone/core/audio/pcm';
+import { AppError } from '@flagstone/core/errors';
+import type { AudioFacts } from '@flagstone/core/formats/audio-file';
+import type { ByteSource } from '@flagstone/core/formats/byte-source';
+import { handleSource } from './drive-files.ts';
+import { readAudio, sha256 } from './read-audio.ts';
+
+const READ_BYTES = 256 * 1024;
+
+export interface MeasuredFile extends SoundAnalysis {
+  facts: AudioFacts;
+  /** The full audio digest. */
+  audioDigest: string;
+}
+
+/**
+ * Measures a file given by its absolute path, checked before: everything of core's SoundMeter and the full audio digest. PCM is read once, in blocks; other audio is decoded by ffmpeg. Throws what readAudio throws, and CODEC_NOT_SUPPORTED with
+ * ffmpeg's own words.
+ */
+export async function measureFile(path: string): Promise<MeasuredFile> {
+  const handle = await open(path, 'r');
+  try {
+    const source = handleSource(handle, (await handle.stat()).size);
+    const { facts } = await readAudio(source);
+    const isPcm = sampleReader(facts) !== undefined && facts.frameBytes > 0;
+    const meter = new SoundMeter({
+      ...facts,
+      // Coded audio is decoded to float, whose full scale is 1.
+      bitDepth: facts.sampleFormat === 'integer' ? facts.bitDepth : 0,
+    });
+    const audioDigest = isPcm
+      ? await measurePcm(source, facts, meter)
+      : await Promise.all([
+          fullAudioDigest(source, facts, sha256()),
+          decodeCoded(path, facts, (planar, frames) => meter.add(planar, frames)),
+        ]).then(([digest]) => digest);
+    return { ...meter.finish(), facts, audioDigest };
+  } finally {
+    await handle.close();
+  }
+}
+
+/** The full audio digest of a file given by its absolute path, checked before. Throws what readAudio throws. */
+export async function fullDigestOf(path: string): Promise<string> {
+  const handle = await open(path, 'r');
+  try {
+    const source = handleSource(handle, (await handle.stat()).size);
+    const { facts } = await readAudio(source);
+    return await fullAudioDigest(source, facts, sha256());
+  } finally {
+    await handle.close();
+  }
+}
+
+/** Feeds the meter with every sample, and returns the full digest of the same bytes. The next block is read while one is measured. */
+async function measurePcm(source: ByteSource, facts: AudioFacts, meter: SoundMeter): Promise<string> {
+  const digester = new AudioDigester(facts, sha256());
+  const step = Math.max(1, Math.floor(READ_BYTES / facts.frameBytes)) * facts.frameBytes;
+  const planar = planarOf(facts.channels, step / facts.frameBytes);
+  const read = (at: number): Promise<Uint8Array> =>
+    source.read(facts.audioOffset + at, Math.min(step, facts.audioBytes - at));
+  let next = facts.audioBytes > 0 ? read(0) : undefined;
+  for (let at = 0; at < facts.audioBytes; at += step) {
+    const bytes = (await next) ?? new Uint8Array(0);
+    if (at + step < facts.audioBytes) next = read(at + step);
+    digester.update(bytes);
+    meter.add(planar, decodePcm(bytes, facts, planar));
+  }
+  return digester.hex();
+}
+
+function planarOf(channels: number, frames: number): Float32Array[] {
+  return Array.from({ length: channels }, () => new Float32Array(frames));
+}
+
+/** Coded audio as 32-bit float from ffmpeg, handed over block by block: the first `frames` samples of each channel. */
+export async function decodeCoded(
+  path: string,
+  facts: AudioFacts,
+  use: (planar: Float32Array[], frames: number) => void,
+): Promise<void> {
+  const args = ['-v', 'error', '-nostdin', '-i', `file:${path}`, '-map', '0:a:0'];
+  const child = spawn('ffmpeg', [...args, '-ac', String(facts.channels), '-f', 'f32le', '-'], {
+    stdio: ['ignore', 'pipe', 'pipe'],
+  });
+  let complaint = '';
+  child.stderr.on('data', (text: Buffer) => (complaint += text.toString()));
+  const ended = new Promise<number | null>((resolve, reject) => child.on('error', reject).on('close', resolve));
+  // A failure to start is told by `ended`, below; until then it is no unhandled one.
+  ended.catch(() => undefined);
+  const frameBytes = facts.channels * 4;
+  const floatFacts: AudioFacts = { ...facts, sampleFormat: 'float', bitDepth: 32, frameBytes, bigEndian: false };
+  let planar = planarOf(facts.channels, READ_BYTES / 4);
+  let rest: Buffer = Buffer.alloc(0);
+  for await (const block of child.stdout) {
+    const bytes = rest.length > 0 ? Buffer.concat([rest, block as Buffer]) : (block as Buffer);
+    const whole = bytes.length - (bytes.length % frameBytes);
+    if (whole / frameBytes > (planar[0]?.length ?? 0)) planar = planarOf(facts.channels, whole / frameBytes);
+    use(planar, decodePcm(bytes.subarray(0, whole), floatFacts, planar));
+    rest = bytes.subarray(whole);
+  }
+  if ((await ended) !== 0)
+    throw new AppError('CODEC_NOT_SUPPORTED', `ffmpeg cannot decode ${path}: ${complaint.trim().slice(0, 500)}`);
+}
