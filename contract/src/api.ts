@@ -2,8 +2,10 @@ import { z } from 'zod';
 import { contentsSchema, disagreementsQuerySchema, disagreementsSchema } from './contents.ts';
 import { endpoint, idParams } from './endpoint.ts';
 import { jobSchema } from './jobs.ts';
+import { analysisSchema } from './measures.ts';
 import { newPlanSchema, planItemSchema, planSchema } from './plans.ts';
 import { copySchema, recordEditSchema, revisionSchema, soundRowSchema } from './record.ts';
+import { statisticsSchema } from './statistics.ts';
 import { filterSchema, listQuerySchema, selectionSchema } from './selection.ts';
 
 export const personSchema = z.object({ id: z.number(), name: z.string(), initials: z.string() });
@@ -78,6 +80,8 @@ const changeSchema = z.object({ changeId: z.number().nullable(), changed: z.numb
 export type ChangeResult = z.infer<typeof changeSchema>;
 
 /** Every address of the API that speaks JSON. Audio, peaks and live events have plain routes; see docs/architecture.md. */
+const jobParams = z.object({ id: z.uuid() });
+
 export const api = {
   getOverview: endpoint('GET', '/overview', {
     response: z.object({
@@ -134,6 +138,12 @@ export const api = {
     params: idParams,
     response: z.object({ row: soundRowSchema, copies: z.array(copySchema), revisions: z.array(revisionSchema) }),
   }),
+  getAnalysis: endpoint('GET', '/sounds/:id/analysis', { params: idParams, response: analysisSchema }),
+  getStatistics: endpoint('GET', '/statistics', { response: statisticsSchema }),
+  countAdded: endpoint('GET', '/added', {
+    query: z.object({ since: z.iso.datetime() }),
+    response: z.object({ filed: z.number(), inPreparation: z.number() }),
+  }),
   getContents: endpoint('GET', '/copies/:id/contents', { params: idParams, response: contentsSchema }),
   countDisagreements: endpoint('POST', '/disagreements', {
     body: disagreementsQuerySchema,
@@ -170,7 +180,10 @@ export const api = {
   }),
   undoPlan: endpoint('POST', '/plans/:id/undo', { params: idParams, response: jobSchema }),
   listJobs: endpoint('GET', '/jobs', { response: z.array(jobSchema) }),
-  cancelJob: endpoint('POST', '/jobs/:id/cancel', { params: z.object({ id: z.uuid() }), response: jobSchema }),
+  cancelJob: endpoint('POST', '/jobs/:id/cancel', { params: jobParams, response: jobSchema }),
+  pauseJob: endpoint('POST', '/jobs/:id/pause', { params: jobParams, response: jobSchema }),
+  /** Lets a paused job go on, and one that ended try again what failed. */
+  resumeJob: endpoint('POST', '/jobs/:id/resume', { params: jobParams, response: jobSchema }),
 };
 
 export type Api = typeof api;

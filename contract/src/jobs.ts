@@ -1,9 +1,9 @@
 import { z } from 'zod';
 
-export const jobKindSchema = z.enum(['index', 'rename', 'write', 'undo']);
+export const jobKindSchema = z.enum(['index', 'rename', 'write', 'undo', 'measure']);
 export type JobKind = z.infer<typeof jobKindSchema>;
 
-export const jobStateSchema = z.enum(['waiting', 'running', 'done', 'failed', 'cancelled']);
+export const jobStateSchema = z.enum(['waiting', 'running', 'paused', 'done', 'failed', 'cancelled']);
 
 export const jobSchema = z.object({
   id: z.string(),
@@ -18,8 +18,16 @@ export const jobSchema = z.object({
   batchId: z.number().nullable(),
   planId: z.number().nullable(),
   result: z.record(z.string(), z.number()),
+  /** Failed items by the code of their error: how many, and the first of them with what was wrong. */
+  failures: z.array(
+    z.object({ code: z.string(), count: z.number(), examples: z.array(z.string()), remedy: z.string() }),
+  ),
+  /** What a running job was asked for and will do soon. */
+  asked: z.enum(['pause', 'cancel']).nullable(),
   error: z.object({ code: z.string(), message: z.string(), remedy: z.string() }).nullable(),
   createdAt: z.string(),
+  /** When it was last taken up; null while it waits for the first time. */
+  startedAt: z.string().nullable(),
   finishedAt: z.string().nullable(),
 });
 export type Job = z.infer<typeof jobSchema>;

@@ -67,6 +67,10 @@ export const soundRowSchema = z.object({
   issues: z.array(issueSchema),
   /** Fields whose places in the file do not say the same. */
   disagreeing: z.array(z.enum(FIELD_NAMES)),
+  /** The measures that lists show; null until the sound was measured, or where that failed. */
+  measured: z
+    .object({ loudnessLufs: z.number().nullable(), truePeakDbtp: z.number().nullable(), channelLayout: z.string() })
+    .nullable(),
 });
 export type SoundRow = z.infer<typeof soundRowSchema>;
 

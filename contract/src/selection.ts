@@ -20,15 +20,37 @@ export const sortKeySchema = z.enum([
   'sampleRate',
   'bitDepth',
   'added',
+  'loudness',
 ]);
 export type SortKey = z.infer<typeof sortKeySchema>;
 
-/** What narrows a list: words, a category, a subcategory, a field whose places in the file do not say the same. Numbers and booleans arrive as text in a query string. */
+/** From a number up to another, either left out: `2..10`, `..-30`. */
+const rangeSchema = z
+  .string()
+  .max(50)
+  .regex(/^(-?\d+(\.\d+)?)?\.\.(-?\d+(\.\d+)?)?$/)
+  .or(z.literal(''))
+  .default('');
+
+/** What the reading of a folder found a file to be. */
+export const FOUND = ['new', 'moved', 'changedOutside', 'alreadyHeld', 'same'] as const;
+
+/**
+ * What narrows a list: words; a category, a subcategory; a field whose places in the file do not say the same; a field without a value; the state
+ * of a copy; lengths in seconds; loudness in LUFS; what reading found (batches only). Numbers and booleans arrive as text in a query string.
+ */
 export const filterSchema = z.object({
   q: z.string().max(10_000).default(''),
   category: z.string().max(200).default(''),
   catId: z.string().max(50).default(''),
   disagrees: z.enum(['', ...FIELD_NAMES]).default(''),
+  missing: z.enum(['', ...FIELD_NAMES]).default(''),
+  state: z.enum(['', 'behind', 'ahead', 'split', 'gone', 'notInStep']).default(''),
+  length: rangeSchema,
+  loudness: rangeSchema,
+  found: z.enum(['', ...FOUND]).default(''),
+  /** Sounds that were read for the first time since then. */
+  since: z.iso.datetime().or(z.literal('')).default(''),
 });
 export type ListFilter = z.infer<typeof filterSchema>;
 

@@ -8,6 +8,7 @@ import { AllowedRoots } from './drives/roots.ts';
 import { WorkerPool } from './drives/worker-pool.ts';
 import { indexJob } from './jobs/index-job.ts';
 import { JobQueue } from './jobs/job-queue.ts';
+import { measureJob, measureNewSounds, remeasureOutdated } from './jobs/measure-job.ts';
 import { recoverJournal, runPlanJob, undoPlanJob } from './jobs/plan-jobs.ts';
 import { reconnectDrives } from './services/drives.ts';
 import { LiveEvents } from './services/live-events.ts';
@@ -17,6 +18,8 @@ const FIRST_PEOPLE = [
   { name: 'Orla Venn', initials: 'OV' },
   { name: 'Tobias Reed', initials: 'TR' },
 ];
+
+const HOUSEKEEPING_MS = 60_000;
 
 export interface Application {
   context: AppContext;
@@ -65,12 +68,26 @@ export async function openApplication(
   const { context, close } = await openContext(connectionString, rootFolders, log);
   const back = await reconnectDrives(context);
   if (back > 0) log.info({ back }, 'drives came back elsewhere');
+  await context.jobs.takeUpDead();
   const settled = await recoverJournal(context);
   if (settled > 0) log.info({ settled }, 'settled interrupted changes of files');
-  await context.jobs.start(context, { index: indexJob, rename: runPlanJob, write: runPlanJob, undo: undoPlanJob });
+  await context.jobs.start(context, {
+    index: indexJob,
+    rename: runPlanJob,
+    write: runPlanJob,
+    undo: undoPlanJob,
+    measure: measureJob,
+  });
+  await remeasureOutdated(context);
+  await measureNewSounds(context);
+  // What a command read beside this process, and drives that come back, are measured by whoever finds them first.
+  const keeping = setInterval(() => {
+    measureNewSounds(context).catch((error: unknown) => log.error({ err: error }, 'new sounds could not be queued'));
+  }, HOUSEKEEPING_MS);
   return {
     context,
     close: async () => {
+      clearInterval(keeping);
       await context.jobs.stop();
       await close();
     },

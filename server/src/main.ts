@@ -8,6 +8,7 @@ const COMMANDS: Record<string, () => Promise<Command>> = {
   start: async () => (await import('./commands/start.ts')).start,
   read: async () => (await import('./commands/read.ts')).read,
   write: async () => (await import('./commands/write.ts')).write,
+  measure: async () => (await import('./commands/measure.ts')).measure,
   suggest: async () => (await import('./commands/suggest.ts')).suggest,
   name: async () => (await import('./commands/name.ts')).name,
   index: async () => (await import('./commands/index-folder.ts')).indexFolder,

@@ -48,8 +48,8 @@ const { context, close } = await openContext(
   pino({ level: 'warn' }, pino.destination(2)),
 );
 const index = async (): Promise<void> => {
-  const { title, payload } = await openBatch(context, drive, undefined, 1);
-  const job = await context.jobs.runHere(context, 'index', indexJob, payload, title, 1);
+  const { job: newJob } = await openBatch(context, drive, undefined, 1);
+  const job = await context.jobs.runHere(context, indexJob, newJob, 1);
   if (job.state !== 'done' || job.done !== count)
     throw new Error(`the job ended ${job.state} with ${job.done} of ${count}`);
 };

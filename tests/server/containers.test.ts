@@ -97,7 +97,7 @@ describe('other containers', () => {
       .get(`/api/sounds/${row('tone.flac')?.soundId}/peaks`)
       .set('Host', 'localhost')
       .responseType('blob');
-    expect(answer.headers).toMatchObject({ 'x-peaks-channels': '1', 'x-peaks-frames': '2400' });
+    expect(answer.headers).toMatchObject({ 'x-peaks-channels': '1', 'x-peaks-buckets': '2048' });
     const wav = await app.http
       .get(`/api/sounds/${row('tone.wav')?.soundId}/peaks`)
       .set('Host', 'localhost')

@@ -184,19 +184,6 @@ describe('hearing', () => {
     expect(String(answer.body)).toBe('RIFF');
     expect(answer.headers['content-range']).toMatch(/^bytes 0-3\/\d+$/);
   });
-
-  it('gives the peaks of a sound, the same ones again from the database', async () => {
-    const soundId = rows.find((row) => row.name.startsWith('Kiln'))?.soundId;
-    const get = () => app.http.get(`/api/sounds/${soundId}/peaks`).set('Host', 'localhost').responseType('blob');
-    const first = await get();
-    expect(first.headers).toMatchObject({
-      'x-peaks-channels': '1',
-      'x-peaks-buckets': '2048',
-      'x-peaks-frames': '2400',
-    });
-    expect((first.body as Buffer).length).toBe(4096);
-    expect(Buffer.compare((await get()).body as Buffer, first.body as Buffer)).toBe(0);
-  });
 });
 
 describe('the API', () => {

@@ -115,6 +115,12 @@ export class TestApplication {
     return { batchId: batch.id, job: await this.ended(job) };
   }
 
+  /** Waits until every sound that was read is measured, or could not be. */
+  async measured(): Promise<Job[]> {
+    const jobs = (await this.call('listJobs')).filter((job) => job.kind === 'measure');
+    return Promise.all(jobs.map((job) => this.ended(job)));
+  }
+
   /** Makes a plan, runs it and waits; returns its id and how the job ended. */
   async planAndRun(kind: 'rename' | 'write', batchId: number): Promise<{ planId: number; job: Job }> {
     const plan = await this.call('makePlan', { body: { kind, selection: { kind: 'batch', batchId } } });

@@ -22,12 +22,12 @@ export async function indexFolder(args: string[]): Promise<number> {
     );
     try {
       const started = performance.now();
-      const { title, payload } = await openBatch(context, given, undefined, 1);
+      const { job: newJob } = await openBatch(context, given, undefined, 1);
       const unsubscribe = context.live.subscribe((event) => {
         if (event.type === 'job' && process.stderr.isTTY)
           process.stderr.write(`\r${event.job.done + event.job.failed} of ${event.job.total ?? '?'} files`);
       });
-      const job = await context.jobs.runHere(context, 'index', indexJob, payload, title, 1);
+      const job = await context.jobs.runHere(context, indexJob, newJob, 1);
       unsubscribe();
       const seconds = (performance.now() - started) / 1000;
       process.stdout.write(

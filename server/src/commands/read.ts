@@ -1,10 +1,9 @@
 import os from 'node:os';
-import { createInterface } from 'node:readline';
 import { setImmediate } from 'node:timers/promises';
 import { parseArgs } from 'node:util';
 import { ERROR_REMEDIES } from '@flagstone/core/errors';
 import readLines, { type ReadLine } from '../drives/read-worker.ts';
-import { UsageError } from './usage.ts';
+import { linesOfInput, UsageError } from './usage.ts';
 
 /** From this many files on, worker threads are worth their start. */
 const MANY = 200;
@@ -74,11 +73,4 @@ async function inOrder<Item, Result>(
     }
   };
   await Promise.all(lanes.map(drain));
-}
-
-async function linesOfInput(): Promise<string[]> {
-  const lines: string[] = [];
-  for await (const line of createInterface({ input: process.stdin, crlfDelay: Infinity }))
-    if (line !== '') lines.push(line);
-  return lines;
 }

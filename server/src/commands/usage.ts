@@ -1,3 +1,4 @@
+import { createInterface } from 'node:readline';
 import os from 'node:os';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -13,4 +14,12 @@ export function defaultDataFolder(): string {
   if (process.env['FLAGSTONE_DATA']) return process.env['FLAGSTONE_DATA'];
   if (process.getuid?.() === 0) return '/var/lib/flagstone';
   return path.join(process.env['XDG_DATA_HOME'] ?? path.join(os.homedir(), '.local', 'share'), 'flagstone');
+}
+
+/** The lines of standard input that are not empty. */
+export async function linesOfInput(): Promise<string[]> {
+  const lines: string[] = [];
+  for await (const line of createInterface({ input: process.stdin, crlfDelay: Infinity }))
+    if (line !== '') lines.push(line);
+  return lines;
 }

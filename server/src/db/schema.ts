@@ -1,5 +1,6 @@
 import type { Issue } from '@flagstone/core/errors';
 import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
+import type { Measures } from '@flagstone/core/audio/measure/sound-meter';
 import { sql } from 'drizzle-orm';
 import {
   bigint,
@@ -29,6 +30,8 @@ import {
  */
 const bytea = customType<{ data: Buffer }>({ dataType: () => 'bytea' });
 const tsvector = customType<{ data: string }>({ dataType: () => 'tsvector' });
+/** A point of the extension cube: the feature vector of a sound. */
+const cube = customType<{ data: string }>({ dataType: () => 'cube' });
 const at = (name: string) => timestamp(name, { withTimezone: true });
 const created = () => at('created_at').notNull().defaultNow();
 const textField = (name: string) => text(name).notNull().default('');
@@ -226,6 +229,8 @@ export const copies = pgTable(
       .$type<FieldName[]>()
       .notNull()
       .default(sql`'{}'`),
+    /** The full audio digest of this very file; null until it is read as a whole, empty when that failed. */
+    fullDigest: text('full_digest'),
     indexedAt: at('indexed_at').notNull().defaultNow(),
   },
   (table) => [
@@ -233,6 +238,9 @@ export const copies = pgTable(
     index('copies_sound').on(table.soundId),
     index('copies_inode').on(table.driveId, table.inode),
     index('copies_disagreeing').using('gin', table.disagreeing),
+    index('copies_unproved')
+      .on(table.driveId, table.id)
+      .where(sql`${table.fullDigest} is null and not ${table.gone}`),
   ],
 );
 
@@ -259,6 +267,8 @@ export const batchItems = pgTable(
     copyId: bigint('copy_id', { mode: 'number' })
       .notNull()
       .references(() => copies.id),
+    /** What the last reading of the folder found the file to be: see the contract's FOUND. */
+    found: text('found').notNull().default('same'),
   },
   (table) => [primaryKey({ columns: [table.batchId, table.copyId] }), index('batch_items_copy').on(table.copyId)],
 );
@@ -334,6 +344,12 @@ export interface JournalProblem {
   remedy?: string;
 }
 
+export interface JobFailures {
+  /** How many items failed so, and the first of them. */
+  count: number;
+  examples: string[];
+}
+
 export const jobs = pgTable(
   'jobs',
   {
@@ -341,31 +357,82 @@ export const jobs = pgTable(
     kind: text('kind').notNull(),
     title: text('title').notNull(),
     state: text('state').notNull().default('waiting'),
+    /** What no two running jobs share: the drives whose files they change, the drive whose sounds they measure. */
+    lanes: text('lanes')
+      .array()
+      .notNull()
+      .default(sql`'{}'`),
     total: integer('total'),
     done: integer('done').notNull().default(0),
     failed: integer('failed').notNull().default(0),
     payload: jsonb('payload').$type<Record<string, unknown>>().notNull(),
     result: jsonb('result').$type<Record<string, number>>().notNull().default({}),
+    /** Failed items by the code of their error. */
+    failures: jsonb('failures').$type<Record<string, JobFailures>>().notNull().default({}),
     error: jsonb('error').$type<{ code: string; message: string; remedy: string }>(),
-    cancelRequested: boolean('cancel_requested').notNull().default(false),
+    /** What somebody asked of a running job: cancel or pause. */
+    asked: text('asked'),
+    /** The process that runs it, as host:pid, and when that last said that it lives. */
+    worker: text('worker'),
+    heartbeatAt: at('heartbeat_at'),
     personId: integer('person_id')
       .notNull()
       .references(() => people.id),
     createdAt: created(),
+    startedAt: at('started_at'),
     finishedAt: at('finished_at'),
   },
-  (table) => [index('jobs_created').on(table.createdAt)],
+  (table) => [
+    index('jobs_created').on(table.createdAt),
+    index('jobs_open')
+      .on(table.state)
+      .where(sql`${table.state} in ('waiting', 'running', 'paused')`),
+  ],
 );
 
-export const soundPeaks = pgTable('sound_peaks', {
-  soundId: bigint('sound_id', { mode: 'number' })
-    .primaryKey()
-    .references(() => sounds.id),
-  version: smallint('version').notNull(),
-  channels: smallint('channels').notNull(),
-  buckets: integer('buckets').notNull(),
-  frames: bigint('frames', { mode: 'number' }).notNull(),
-  /** Highest sample of the file, full scale 1. */
-  highest: real('highest').notNull(),
-  values: bytea('values').notNull(),
-});
+/** What was measured of a sound (core's audio/measure), once for all its copies; what lists sort by stands in columns of its own. */
+export const analyses = pgTable(
+  'analyses',
+  {
+    soundId: bigint('sound_id', { mode: 'number' })
+      .primaryKey()
+      .references(() => sounds.id),
+    /** core's MEASURES_VERSION. */
+    version: smallint('version').notNull(),
+    /** Null where measuring failed. */
+    measures: jsonb('measures').$type<Omit<Measures, 'features'>>(),
+    error: jsonb('error').$type<{ code: string; message: string }>(),
+    /** Integrated, or the loudest moment of a sound too short for that. */
+    loudnessLufs: real('loudness_lufs'),
+    truePeakDbtp: real('true_peak_dbtp'),
+    channelLayout: text('channel_layout').notNull().default(''),
+    form: text('form').notNull().default(''),
+    features: cube('features'),
+    /** The spectral centroid over time: a byte every `brightnessHop` seconds, 24 steps to the octave from 20 Hz; 0 where nothing is heard. */
+    brightness: bytea('brightness'),
+    brightnessHop: real('brightness_hop'),
+    measuredAt: at('measured_at').notNull().defaultNow(),
+  },
+  (table) => [
+    index('analyses_loudness').on(table.loudnessLufs, table.soundId),
+    index('analyses_features').using('gist', table.features),
+  ],
+);
+
+/** The picture of a waveform at one zoom; core's audio/peaks.ts says what the bytes mean. */
+export const soundPeaks = pgTable(
+  'sound_peaks',
+  {
+    soundId: bigint('sound_id', { mode: 'number' })
+      .notNull()
+      .references(() => sounds.id),
+    /** 0 is the finest. */
+    level: smallint('level').notNull(),
+    channels: smallint('channels').notNull(),
+    framesPerBucket: integer('frames_per_bucket').notNull(),
+    buckets: integer('buckets').notNull(),
+    /** Kept uncompressed (STORAGE EXTERNAL), so that a part of it is read without the rest. */
+    values: bytea('values').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.soundId, table.level] })],
+);

@@ -3,7 +3,8 @@ import { createRequire } from 'node:module';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import { Piscina } from 'piscina';
 import type { HeaderResult } from './header-worker.ts';
-import type { PeaksResult } from './peaks-worker.ts';
+import type { MeasuredFile } from './measure-file.ts';
+import { valueOf, type MeasureResult, type MeasureTask } from './measure-worker.ts';
 import type { ReadLine, ReadOptions } from './read-worker.ts';
 
 /** By its full address, since the working folder may be anywhere. */
@@ -36,9 +37,19 @@ export class WorkerPool {
     return this.pool.run({ paths, options }, { filename: filename('./read-worker.ts') }) as Promise<ReadLine[]>;
   }
 
-  /** The waveform's peaks of a file. */
-  gatherPeaks(path: string): Promise<PeaksResult> {
-    return this.pool.run(path, { filename: filename('./peaks-worker.ts') }) as Promise<PeaksResult>;
+  /** The analysis of a file; throws what measureFile throws. `signal` ends it, with its thread. */
+  measure(path: string, signal?: AbortSignal): Promise<MeasuredFile> {
+    return this.runMeasuring<MeasuredFile>({ path, what: 'everything' }, signal);
+  }
+
+  /** The full audio digest of a file; throws what fullDigestOf throws. */
+  digest(path: string, signal?: AbortSignal): Promise<string> {
+    return this.runMeasuring<string>({ path, what: 'digest' }, signal);
+  }
+
+  private async runMeasuring<Value>(task: MeasureTask, signal: AbortSignal | undefined): Promise<Value> {
+    const options = { filename: filename('./measure-worker.ts'), ...(signal ? { signal } : {}) };
+    return valueOf((await this.pool.run(task, options)) as MeasureResult<Value>);
   }
 
   close(): Promise<void> {

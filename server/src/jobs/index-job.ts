@@ -1,4 +1,5 @@
 import { DIGEST_VERSION } from '@flagstone/core/audio/digest';
+import type { FOUND } from '@flagstone/contract/selection';
 import { differingFields, filledFields, type SoundRecord } from '@flagstone/core/record/fields';
 import { recordFromFile } from '@flagstone/core/record/from-file';
 import { fieldsNotCarried } from '@flagstone/core/record/in-step';
@@ -15,6 +16,7 @@ import { driveIsHere, filesOf } from '../services/drives.ts';
 import { idList, refreshSearch } from '../services/search.ts';
 import { AppError } from '@flagstone/core/errors';
 import type { JobRun } from './job-queue.ts';
+import { measureNewSounds } from './measure-job.ts';
 import { newestCopyId, recogniseMoves } from './moved-copies.ts';
 
 type FoundFile = Extract<WalkEntry, { kind: 'file' }>;
@@ -35,6 +37,7 @@ const COPY_COLUMNS = [
   'in_file',
   'issues',
   'disagreeing',
+  'full_digest',
   'indexed_at',
 ];
 const CHUNK = 256;
@@ -43,6 +46,15 @@ const READ_AHEAD = 3;
 
 const payloadSchema = z.object({ batchId: z.number(), driveId: z.string(), folder: z.string() });
 type Payload = z.infer<typeof payloadSchema>;
+
+/** What a reading finds a file to be; one that moved is known only at the end, see moved-copies.ts. */
+type Found = Exclude<(typeof FOUND)[number], 'moved'>;
+interface BatchItem {
+  id: number;
+  found: Found;
+}
+
+const pathOf = ({ folder, name }: { folder: string; name: string }): string => `${folder}/${name}`;
 
 /** Counts of a scan, kept with the job. */
 const emptyResult = { new: 0, moved: 0, changedOutside: 0, same: 0, alreadyHeld: 0, unreadable: 0, gone: 0 };
@@ -82,6 +94,7 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   result.alreadyHeld -= result.moved;
   if (faults === 0 && (await driveIsHere(drive))) result.gone = await markGone(app, payload, started);
   await app.db.update(drives).set({ lastIndexedAt: new Date() }).where(eq(drives.id, drive.id));
+  await measureNewSounds(app);
 }
 
 async function* chunked(entries: AsyncIterable<WalkEntry>): AsyncGenerator<WalkEntry[]> {
@@ -108,7 +121,7 @@ async function readChunk(
   const faults = chunk.filter((entry) => entry.kind === 'fault');
   const known = await knownCopies(app, payload.driveId, found);
   const isSame = (file: FoundFile): boolean => {
-    const copy = known.get(`${file.folder}/${file.name}`);
+    const copy = known.get(pathOf(file));
     return (
       copy !== undefined &&
       copy.sizeBytes === file.stamp.sizeBytes &&
@@ -139,6 +152,7 @@ async function readChunk(
     await app.db.transaction((tx) =>
       writeChunk(app, tx, payload, { good, same, faults, known, personId: run.job.personId }, result),
     );
+    for (const { folder, name, error } of faults) run.note(error, folder === '' ? name : `${folder}/${name}`);
     await run.advance({ done: good.length + same.length, failed: faults.length });
   };
 }
@@ -151,7 +165,7 @@ async function knownCopies(app: AppContext, driveId: string, found: FoundFile[])
     .select()
     .from(copies)
     .where(and(eq(copies.driveId, driveId), inArray(copies.folder, folders), inArray(copies.name, names)));
-  return new Map(rows.map((row) => [`${row.folder}/${row.name}`, row]));
+  return new Map(rows.map((row) => [pathOf(row), row]));
 }
 
 interface ChunkToWrite {
@@ -170,26 +184,38 @@ async function writeChunk(
   result: typeof emptyResult,
 ): Promise<void> {
   const { good, same, faults, known } = chunk;
-  const { files: readFiles, newIds } = await findSounds(app, tx, good, chunk.personId, result);
+  const { files: readFiles, newIds } = await findSounds(app, tx, good, chunk.personId);
   const soundIds = [...new Set(readFiles.map((file) => file.soundId))];
   const recordRows =
     soundIds.length === 0 ? [] : await tx.select().from(records).where(inArray(records.soundId, soundIds));
   const recordOf = new Map(recordRows.map((row) => [row.soundId, row]));
   const copyRows = readFiles.flatMap((file) => {
     const record = recordOf.get(file.soundId);
-    const earlier = known.get(`${file.folder}/${file.name}`);
+    const earlier = known.get(pathOf(file));
     return record ? [copyRow(payload, file, record, earlier)] : [];
   });
-  result.changedOutside += readFiles.filter((file) => known.has(`${file.folder}/${file.name}`)).length;
-  result.same += same.length;
   result.unreadable += faults.length;
+  const met = new Set<number>();
+  const foundOf = (file: ReadFile): Found => {
+    const isFirst = newIds.has(file.soundId) && !met.has(file.soundId);
+    met.add(file.soundId);
+    if (known.has(pathOf(file))) return 'changedOutside';
+    return isFirst ? 'new' : 'alreadyHeld';
+  };
+  const found = new Map<string, Found>(readFiles.map((file) => [pathOf(file), foundOf(file)]));
+  for (const file of same) found.set(pathOf(file), 'same');
+  for (const each of found.values()) result[each] += 1;
 
-  const copyIds = same.flatMap((file) => known.get(`${file.folder}/${file.name}`)?.id ?? []);
+  const items = same.flatMap((file): BatchItem[] => {
+    const id = known.get(pathOf(file))?.id;
+    return id === undefined ? [] : [{ id, found: 'same' }];
+  });
   if (copyRows.length > 0) {
     const updated = COPY_COLUMNS.map((column) => sql.raw(`"${column}" = excluded."${column}"`));
-    const written = await tx.execute<{ id: number }>(sql`
-      ${bulkInsert(copies, copyRows)} on conflict on constraint copies_path do update set ${sql.join(updated, sql`, `)} returning id`);
-    copyIds.push(...written.rows.map((row) => row.id));
+    const written = await tx.execute<{ id: number; folder: string; name: string }>(sql`
+      ${bulkInsert(copies, copyRows)} on conflict on constraint copies_path do update set ${sql.join(updated, sql`, `)}
+      returning id, folder, name`);
+    items.push(...written.rows.map((row) => ({ id: row.id, found: found.get(pathOf(row)) ?? 'same' })));
     await refreshSearch(
       tx,
       soundIds.filter((id) => !newIds.has(id)),
@@ -199,10 +225,12 @@ async function writeChunk(
     await tx
       .update(copies)
       .set({ gone: false, indexedAt: new Date() })
-      .where(sql`${copies.id} = any(${idList(copyIds)})`);
-  if (copyIds.length > 0)
+      .where(sql`${copies.id} = any(${idList(items.map(({ id }) => id))})`);
+  if (items.length > 0)
     await tx.execute(sql`
-      insert into batch_items (batch_id, copy_id) select ${payload.batchId}::int, unnest(${idList(copyIds)}) on conflict do nothing`);
+      insert into batch_items (batch_id, copy_id, found)
+      select ${payload.batchId}::int, i.id, i.found from jsonb_to_recordset(${JSON.stringify(items)}::jsonb) as i(id bigint, found text)
+      on conflict (batch_id, copy_id) do update set found = excluded.found where batch_items.found <> excluded.found`);
   await writeFaults(tx, payload, [...good, ...same], faults);
 }
 
@@ -212,7 +240,6 @@ async function findSounds(
   tx: Transaction,
   good: ChunkToWrite['good'],
   personId: number,
-  result: typeof emptyResult,
 ): Promise<{ files: ReadFile[]; newIds: Set<number> }> {
   if (good.length === 0) return { files: [], newIds: new Set() };
   const firstByDigest = new Map(good.map((file) => [file.header.quickDigest, file] as const).reverse());
@@ -261,8 +288,6 @@ async function findSounds(
     const search = sql`flagstone_search(n, ${JSON.stringify(paths)}::jsonb ->> n.sound_id::text)`;
     await tx.execute(bulkInsert(records, newRecords, { search }));
   }
-  result.new += made.length;
-  result.alreadyHeld += good.length - made.length;
   return { files: read, newIds: new Set(made.map((row) => row.id)) };
 }
 
@@ -292,6 +317,7 @@ function copyRow(
     inFile,
     issues: file.header.file.issues,
     disagreeing: file.header.file.disagreeing,
+    fullDigest: null,
     indexedAt: new Date(),
   };
 }

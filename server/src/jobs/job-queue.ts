@@ -1,12 +1,13 @@
-import { AppError } from '@flagstone/core/errors';
+import os from 'node:os';
+import { AppError, ERROR_REMEDIES, type ErrorCode } from '@flagstone/core/errors';
 import type { Job, JobKind } from '@flagstone/contract/jobs';
-import { desc, eq, inArray, sql } from 'drizzle-orm';
+import { and, desc, eq, inArray, sql } from 'drizzle-orm';
 import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Database } from '../db/connect.ts';
-import { jobs } from '../db/schema.ts';
+import { jobs, type JobFailures } from '../db/schema.ts';
 import type { LiveEvents } from '../services/live-events.ts';
 
 type JobRow = typeof jobs.$inferSelect;
@@ -14,8 +15,10 @@ type JobRow = typeof jobs.$inferSelect;
 /** What a job's work gets: its row, and how to tell of progress. */
 export interface JobRun {
   job: JobRow;
-  /** Adds to the counts; told to everybody a few times a second. Throws JobCancelled when somebody asked to stop. */
+  /** Adds to the counts; told to everybody a few times a second. Throws JobStopped when somebody asked to stop or to pause. */
   advance: (step: { done?: number; failed?: number }) => Promise<void>;
+  /** Notes why an item failed, for the log of errors; its count goes through `advance`. */
+  note: (failure: AppError, what: string) => void;
   setTotal: (total: number) => Promise<void>;
   /** Counts by name, kept with the job. */
   setResult: (result: Record<string, number>) => void;
@@ -23,24 +26,57 @@ export interface JobRun {
 
 export type JobWork = (app: AppContext, run: JobRun) => Promise<void>;
 
-/** Thrown inside a job to end it when a person cancelled; what was done stays done. */
-export class JobCancelled extends Error {}
+/** A job to be queued. */
+export interface NewJob {
+  kind: JobKind;
+  title: string;
+  payload: Record<string, unknown>;
+  /** What no two running jobs share, see the table. */
+  lanes: readonly string[];
+}
 
-const QUEUE = 'flagstone';
+/** Thrown inside a job to end it when a person asked so; what was done stays done. */
+export class JobStopped extends Error {
+  readonly asked: 'cancel' | 'pause';
+
+  constructor(asked: 'cancel' | 'pause') {
+    super(`asked to ${asked}`);
+    this.asked = asked;
+  }
+}
+
+/** Thrown inside a job whose row another process took over, because this one was not heard of for too long. */
+class JobTaken extends Error {}
+
 const PROGRESS_EVERY_MS = 250;
+/** A running job says that it lives every ten seconds; one that was not heard of for forty is taken up by another process. */
+const HEARTBEAT_MS = 10_000;
+const DEAD_AFTER_SECONDS = 40;
+/** A job whose lane is taken by another process is offered again after this. */
+const LANE_RETRY_SECONDS = 2;
 /** The longest that pg-boss allows; our own states decide, not this. */
 const EXPIRE_HOURS = 23;
+const FAILURE_EXAMPLES = 3;
+const EXAMPLE_CHARACTERS = 240;
+/** Jobs that read and change files, two at once on different drives, and those that measure, which take long and leave room for the others. */
+const QUEUES = { files: 2, measure: 1 } as const;
+
+const thisWorker = `${os.hostname()}:${process.pid}`;
 
 /**
- * Long work, queued in PostgreSQL by pg-boss. The table `jobs` holds what people see. States: waiting -> running -> done, failed or
- * cancelled; a job found running at start was cut short and waits again, and its work is written so that repeating it is harmless.
+ * Long work, shared by all processes on one database. pg-boss brings a job to some process; the table `jobs` holds what people see and who
+ * works on it. States: waiting -> running -> done, failed, cancelled or paused; paused -> waiting. A process claims a job only when no running job
+ * shares a lane with it. One that dies is found by its missing heartbeat, and its job waits again: work is written so that repeating
+ * it is harmless.
  */
 export class JobQueue {
   private readonly boss: PgBoss;
   private readonly db: Database;
   private readonly live: LiveEvents;
   private readonly log: Logger;
-  private workerId = '';
+  private readonly workerIds = new Map<string, string[]>();
+  private heartbeat: NodeJS.Timeout | undefined;
+  private readonly running = new Set<string>();
 
   constructor(connectionString: string, db: Database, live: LiveEvents, log: Logger) {
     this.boss = new PgBoss({ connectionString, max: 3 });
@@ -53,65 +89,146 @@ export class JobQueue {
   /** Starts taking jobs, those that were cut short first. */
   async start(app: AppContext, work: Record<JobKind, JobWork>): Promise<void> {
     await this.boss.start();
-    await this.boss.createQueue(QUEUE);
-    await this.db.update(jobs).set({ state: 'waiting', done: 0, failed: 0 }).where(eq(jobs.state, 'running'));
-    const waiting = await this.db
-      .select({ id: jobs.id })
-      .from(jobs)
-      .where(eq(jobs.state, 'waiting'))
-      .orderBy(jobs.createdAt);
-    for (const { id } of waiting) await this.send(id);
+    for (const queue of Object.keys(QUEUES)) await this.boss.createQueue(queue);
+    await this.takeUpDead();
+    const waiting = await this.db.select().from(jobs).where(eq(jobs.state, 'waiting')).orderBy(jobs.createdAt);
+    for (const job of waiting) await this.send(job);
     const options = { pollingIntervalSeconds: 0.5, batchSize: 1 };
-    this.workerId = await this.boss.work<{ jobId: string }>(QUEUE, options, async ([message]) => {
-      if (message) await this.perform(app, work, message.data.jobId);
-    });
+    for (const [queue, workers] of Object.entries(QUEUES)) {
+      const ids: string[] = [];
+      for (let worker = 0; worker < workers; worker += 1) {
+        const take = async ([message]: PgBoss.Job<{ jobId: string }>[]): Promise<void> => {
+          if (message) await this.perform(app, work, message.data.jobId);
+        };
+        ids.push(await this.boss.work<{ jobId: string }>(queue, options, take));
+      }
+      this.workerIds.set(queue, ids);
+    }
+    this.heartbeat = setInterval(() => {
+      this.beat().catch((error: unknown) => this.log.error({ err: error }, 'jobs could not say that they live'));
+    }, HEARTBEAT_MS);
+  }
+
+  /** Whether this process takes jobs from the queue; a command beside a server does not. */
+  get takesJobs(): boolean {
+    return this.workerIds.size > 0;
   }
 
   async stop(): Promise<void> {
+    clearInterval(this.heartbeat);
     await this.boss.stop({ graceful: true, wait: true, timeout: 20_000 });
   }
 
-  private async send(jobId: string): Promise<void> {
-    await this.boss.send(QUEUE, { jobId }, { retryLimit: 0, expireInHours: EXPIRE_HOURS });
-    if (this.workerId !== '') this.boss.notifyWorker(this.workerId);
+  private async send(job: Pick<JobRow, 'id' | 'kind'>, afterSeconds = 0): Promise<void> {
+    const queue = job.kind === 'measure' ? 'measure' : 'files';
+    const options = { retryLimit: 0, expireInHours: EXPIRE_HOURS, startAfter: afterSeconds };
+    await this.boss.send(queue, { jobId: job.id }, options);
+    if (afterSeconds > 0) return;
+    for (const workerId of this.workerIds.get(queue) ?? []) this.boss.notifyWorker(workerId);
+  }
+
+  private async beat(): Promise<void> {
+    if (this.running.size > 0)
+      await this.db
+        .update(jobs)
+        .set({ heartbeatAt: sql`now()` })
+        .where(inArray(jobs.id, [...this.running]));
+    for (const job of await this.takeUpDead()) await this.send(job);
+  }
+
+  /** Lets jobs wait again whose process died: it was not heard of, or it ran on this machine and is no more. */
+  async takeUpDead(): Promise<JobRow[]> {
+    const rows = await this.db.select().from(jobs).where(eq(jobs.state, 'running'));
+    const silentSince = Date.now() - DEAD_AFTER_SECONDS * 1000;
+    const dead = rows.filter(
+      (job) => !this.running.has(job.id) && ((job.heartbeatAt?.getTime() ?? 0) < silentSince || isDeadHere(job.worker)),
+    );
+    const taken: JobRow[] = [];
+    for (const { id, worker } of dead) {
+      const again = { state: 'waiting', done: 0, failed: 0, failures: {}, worker: null };
+      // Another process may take it up at the same moment: only one changes the row.
+      const ofDead = and(
+        eq(jobs.id, id),
+        eq(jobs.state, 'running'),
+        sql`${jobs.worker} is not distinct from ${worker}`,
+      );
+      taken.push(...(await this.db.update(jobs).set(again).where(ofDead).returning()));
+    }
+    return taken;
   }
 
   /** Puts a job in the queue. */
-  async add(kind: JobKind, title: string, payload: Record<string, unknown>, personId: number): Promise<Job> {
-    const [row] = await this.db.insert(jobs).values({ kind, title, payload, personId }).returning();
-    if (!row) throw new AppError('INTERNAL', 'The job could not be recorded.');
-    await this.send(row.id);
+  async add(job: NewJob, personId: number): Promise<Job> {
+    const row = await this.insert(job, personId);
+    await this.send(row);
     return this.tell(row);
   }
 
-  /** Performs a job in this process, at once and outside the queue; returns how it ended. */
-  async runHere(
-    app: AppContext,
-    kind: JobKind,
-    work: JobWork,
-    payload: Record<string, unknown>,
-    title: string,
-    personId: number,
-  ): Promise<Job> {
-    const [row] = await this.db.insert(jobs).values({ kind, title, payload, personId }).returning();
+  private async insert({ kind, title, payload, lanes }: NewJob, personId: number): Promise<JobRow> {
+    const [row] = await this.db
+      .insert(jobs)
+      .values({ kind, title, payload, lanes: [...lanes], personId })
+      .returning();
     if (!row) throw new AppError('INTERNAL', 'The job could not be recorded.');
-    await this.perform(app, work, row.id);
+    return row;
+  }
+
+  /** Performs a job in this process, at once and outside the queue; returns how it ended. */
+  async runHere(app: AppContext, work: JobWork, job: NewJob, personId: number): Promise<Job> {
+    const row = await this.insert(job, personId);
+    const heartbeat = setInterval(() => {
+      this.beat().catch((error: unknown) => this.log.error({ err: error }, 'a job could not say that it lives'));
+    }, HEARTBEAT_MS);
+    try {
+      await this.perform(app, work, row.id);
+    } finally {
+      clearInterval(heartbeat);
+    }
     const [ended] = await this.db.select().from(jobs).where(eq(jobs.id, row.id));
     return toJob(ended ?? row);
   }
 
-  /** Asks a job to stop after the item it is at. */
-  async cancel(id: string): Promise<Job> {
+  /** Asks a job to stop after the item it is at, for good or until it is resumed. One that waits stops at once. */
+  async ask(id: string, asked: 'cancel' | 'pause'): Promise<Job> {
+    const ended = asked === 'cancel' ? 'cancelled' : 'paused';
     const [row] = await this.db
       .update(jobs)
       .set({
-        cancelRequested: true,
-        state: sql`case when ${jobs.state} = 'waiting' then 'cancelled' else ${jobs.state} end`,
+        asked: sql`case when ${jobs.state} = 'running' then ${asked} end`,
+        state: sql`case when ${jobs.state} = 'waiting' or (${jobs.state} = 'paused' and ${asked} = 'cancel') then ${ended} else ${jobs.state} end`,
       })
-      .where(eq(jobs.id, id))
+      .where(and(eq(jobs.id, id), inArray(jobs.state, ['waiting', 'running', 'paused'])))
       .returning();
-    if (!row) throw new AppError('NOT_FOUND', 'There is no such job.');
+    if (!row) throw new AppError('CONFLICT', 'The job has ended already, or there is no such job.');
     return this.tell(row);
+  }
+
+  /** Lets a paused job go on, and one that ended try again what failed. Throws CONFLICT for jobs under way. */
+  async resume(id: string): Promise<Job> {
+    const [row] = await this.db
+      .update(jobs)
+      .set({
+        state: 'waiting',
+        asked: null,
+        error: null,
+        done: 0,
+        failed: 0,
+        failures: {},
+        finishedAt: null,
+        payload: sql`${jobs.payload} || '{"retry": true}'`,
+      })
+      .where(and(eq(jobs.id, id), inArray(jobs.state, ['paused', 'cancelled', 'failed', 'done'])))
+      .returning();
+    if (!row) throw new AppError('CONFLICT', 'The job is under way, or there is no such job.');
+    await this.send(row);
+    return this.tell(row);
+  }
+
+  /** One job; throws NOT_FOUND. */
+  async get(id: string): Promise<Job> {
+    const [row] = await this.db.select().from(jobs).where(eq(jobs.id, id));
+    if (!row) throw new AppError('NOT_FOUND', 'There is no such job.');
+    return toJob(row);
   }
 
   /** The newest jobs, those under way first. */
@@ -119,7 +236,7 @@ export class JobQueue {
     const rows = await this.db
       .select()
       .from(jobs)
-      .orderBy(sql`${inArray(jobs.state, ['running', 'waiting'])} desc`, desc(jobs.createdAt))
+      .orderBy(sql`${inArray(jobs.state, ['running', 'waiting', 'paused'])} desc`, desc(jobs.createdAt))
       .limit(limit);
     return rows.map(toJob);
   }
@@ -130,23 +247,52 @@ export class JobQueue {
     return job;
   }
 
+  /** Marks a waiting job as running here; undefined when somebody else has it, it was cancelled, or a job that runs shares a lane. */
+  private async claim(jobId: string): Promise<JobRow | undefined> {
+    return this.db.transaction(async (tx) => {
+      // Claims one at a time, so that two processes cannot both find a lane free.
+      await tx.execute(sql`select pg_advisory_xact_lock(hashtext('flagstone jobs'))`);
+      const [waiting] = await tx
+        .select({ id: jobs.id, kind: jobs.kind, lanes: jobs.lanes })
+        .from(jobs)
+        .where(and(eq(jobs.id, jobId), eq(jobs.state, 'waiting')));
+      if (!waiting) return undefined;
+      const { rows } = await tx.execute(
+        sql`select from jobs where state = 'running' and lanes && ${sql.param(waiting.lanes)}::text[] limit 1`,
+      );
+      if (rows.length > 0) {
+        await this.send(waiting, LANE_RETRY_SECONDS);
+        return undefined;
+      }
+      const now = new Date();
+      const [job] = await tx
+        .update(jobs)
+        .set({ state: 'running', worker: thisWorker, heartbeatAt: now, startedAt: now, asked: null })
+        .where(eq(jobs.id, jobId))
+        .returning();
+      return job;
+    });
+  }
+
   private async perform(app: AppContext, work: JobWork | Record<JobKind, JobWork>, jobId: string): Promise<void> {
-    const [job] = await this.db
-      .update(jobs)
-      .set({ state: 'running' })
-      .where(sql`${jobs.id} = ${jobId} and ${jobs.state} = 'waiting'`)
-      .returning();
+    const job = await this.claim(jobId);
     if (!job) return;
+    this.running.add(jobId);
     await this.tell(job);
-    const progress = { done: 0, failed: 0, result: {} as Record<string, number> };
+    const progress = {
+      done: 0,
+      failed: 0,
+      result: {} as Record<string, number>,
+      failures: {} as Record<string, JobFailures>,
+    };
     let toldAt = 0;
     const save = async (changes: Partial<JobRow> = {}): Promise<JobRow> => {
       const [row] = await this.db
         .update(jobs)
-        .set({ ...progress, ...changes })
-        .where(eq(jobs.id, jobId))
+        .set({ ...progress, heartbeatAt: new Date(), ...changes })
+        .where(and(eq(jobs.id, jobId), eq(jobs.worker, thisWorker)))
         .returning();
-      if (!row) throw new AppError('INTERNAL', 'The job was removed while it ran.');
+      if (!row) throw new JobTaken('taken up by another process, or removed, while it ran here');
       await this.tell(row);
       return row;
     };
@@ -154,35 +300,70 @@ export class JobQueue {
       job,
       setTotal: async (total) => void (await save({ total })),
       setResult: (result) => void (progress.result = result),
+      note: (failure, what) => noteFailure(progress.failures, failure, what),
       advance: async ({ done = 0, failed = 0 }) => {
         progress.done += done;
         progress.failed += failed;
         if (performance.now() - toldAt < PROGRESS_EVERY_MS) return;
         toldAt = performance.now();
-        if ((await save()).cancelRequested) throw new JobCancelled();
+        const { asked } = await save();
+        if (asked === 'cancel' || asked === 'pause') throw new JobStopped(asked);
       },
     };
-    const finishedAt = (): Date => new Date();
     try {
       await (typeof work === 'function' ? work : work[job.kind as JobKind])(app, run);
-      await save({ state: 'done', finishedAt: finishedAt() });
+      await save({ state: 'done', asked: null, finishedAt: new Date() });
     } catch (error) {
-      if (error instanceof JobCancelled) {
-        await save({ state: 'cancelled', finishedAt: finishedAt() });
+      if (error instanceof JobStopped) {
+        const state = error.asked === 'pause' ? 'paused' : 'cancelled';
+        await save({ state, asked: null, finishedAt: state === 'paused' ? null : new Date() });
         return;
       }
       this.log.error({ err: error, jobId, kind: job.kind }, 'a job failed');
+      if (error instanceof JobTaken) return;
       const known =
         error instanceof AppError
           ? error
           : new AppError('INTERNAL', 'The job met an unexpected fault.', { cause: error });
       await save({
         state: 'failed',
-        finishedAt: finishedAt(),
+        asked: null,
+        finishedAt: new Date(),
         error: { code: known.code, message: known.message, remedy: known.remedy },
       });
+    } finally {
+      this.running.delete(jobId);
+      await this.offerLanes(job.lanes);
     }
   }
+
+  /** Brings the jobs that waited for these lanes at once, not when they are next offered. */
+  private async offerLanes(lanes: readonly string[]): Promise<void> {
+    if (!this.takesJobs) return;
+    const overlapping = and(eq(jobs.state, 'waiting'), sql`${jobs.lanes} && ${sql.param(lanes)}::text[]`);
+    for (const job of await this.db.select().from(jobs).where(overlapping).orderBy(jobs.createdAt).limit(1))
+      await this.send(job);
+  }
+}
+
+/** Whether a process, given as host:pid, ran on this machine and does so no more. */
+function isDeadHere(worker: string | null): boolean {
+  const [host, pid] = [worker?.slice(0, worker.lastIndexOf(':')), Number(worker?.slice(worker.lastIndexOf(':') + 1))];
+  if (host !== os.hostname() || pid === process.pid) return false;
+  try {
+    process.kill(pid, 0);
+    return false;
+  } catch (error) {
+    // EPERM: it is there, and somebody else's.
+    return (error as NodeJS.ErrnoException).code === 'ESRCH';
+  }
+}
+
+function noteFailure(failures: Record<string, JobFailures>, failure: AppError, what: string): void {
+  const known = (failures[failure.code] ??= { count: 0, examples: [] });
+  known.count += 1;
+  if (known.examples.length < FAILURE_EXAMPLES)
+    known.examples.push(`${what}: ${failure.message}`.slice(0, EXAMPLE_CHARACTERS));
 }
 
 const payloadSchema = z.object({ batchId: z.number().nullish(), planId: z.number().nullish() });
@@ -200,8 +381,13 @@ function toJob(row: JobRow): Job {
     batchId: batchId ?? null,
     planId: planId ?? null,
     result: row.result,
+    failures: Object.entries(row.failures)
+      .map(([code, { count, examples }]) => ({ code, count, examples, remedy: ERROR_REMEDIES[code as ErrorCode] }))
+      .sort((a, b) => b.count - a.count),
+    asked: row.asked as Job['asked'],
     error: row.error,
     createdAt: row.createdAt.toISOString(),
+    startedAt: row.startedAt?.toISOString() ?? null,
     finishedAt: row.finishedAt?.toISOString() ?? null,
   };
 }

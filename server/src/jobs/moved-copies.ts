@@ -99,7 +99,8 @@ async function takeNewPlaces(tx: Transaction, moves: readonly Move[]): Promise<v
   const freshIds = moves.map(({ fresh }) => fresh.id);
   for (const { old, fresh } of moves) {
     await tx.execute(sql`
-      insert into batch_items (batch_id, copy_id) select batch_id, ${old.id}::bigint from batch_items where copy_id = ${fresh.id} on conflict do nothing`);
+      insert into batch_items (batch_id, copy_id, found) select batch_id, ${old.id}::bigint, 'moved' from batch_items where copy_id = ${fresh.id}
+      on conflict (batch_id, copy_id) do update set found = 'moved'`);
   }
   await tx.delete(batchItems).where(sql`${batchItems.copyId} = any(${idList(freshIds)})`);
   await tx.delete(copies).where(sql`${copies.id} = any(${idList(freshIds)})`);

@@ -18,7 +18,11 @@ import {
 import { filesOf } from '../services/drives.ts';
 import type { JobRun } from './job-queue.ts';
 
-const payloadSchema = z.object({ planId: z.number(), onlyItemId: z.number().optional() });
+const payloadSchema = z.object({
+  planId: z.number(),
+  onlyItemId: z.number().optional(),
+  retry: z.boolean().default(false),
+});
 const PAGE = 200;
 
 /** Our own errors and the disk's are the item's; anything else is a fault of the program and ends the job. */
@@ -30,9 +34,11 @@ function itemError(error: unknown): AppError {
 
 /** Runs the planned items of a rename or write plan one after another; an item that fails is marked and the rest goes on. */
 export async function runPlanJob(app: AppContext, run: JobRun): Promise<void> {
-  const { planId, onlyItemId } = payloadSchema.parse(run.job.payload);
+  const { planId, onlyItemId, retry } = payloadSchema.parse(run.job.payload);
   const [plan] = await app.db.select().from(plans).where(eq(plans.id, planId));
   if (!plan) throw new AppError('NOT_FOUND', `There is no plan ${planId}.`);
+  await recoverJournal(app, planId);
+  if (retry) await planFailedAgain(app, planId);
   const perform =
     plan.kind === 'rename'
       ? (item: JournalRow) => performRename(app, item, 'do')
@@ -55,6 +61,7 @@ export async function undoPlanJob(app: AppContext, run: JobRun): Promise<void> {
   const { planId } = payloadSchema.parse(run.job.payload);
   const [plan] = await app.db.select().from(plans).where(eq(plans.id, planId));
   if (!plan) throw new AppError('NOT_FOUND', `There is no plan ${planId}.`);
+  await recoverJournal(app, planId);
   const undo =
     plan.kind === 'rename'
       ? (item: JournalRow) => performRename(app, item, 'undo')
@@ -87,8 +94,11 @@ async function eachItem(
     for (const item of items) {
       last = item.id;
       const failure = await perform(item).then(() => undefined, itemError);
-      if (failure) await setFailed(app, item, failure, forward ? 'failed' : 'done');
-      else await announce(app, item);
+      if (failure) {
+        const { name } = item.before;
+        run.note(failure, typeof name === 'string' ? name : `copy ${item.copyId}`);
+        await setFailed(app, item, failure, forward ? 'failed' : 'done');
+      } else await announce(app, item);
       await run.advance(failure ? { failed: 1 } : { done: 1 });
     }
     if (items.length < PAGE) return;
@@ -100,6 +110,13 @@ async function announce(app: AppContext, item: JournalRow): Promise<void> {
   await app.live.publish(app.db, { type: 'records', soundIds: [copy.soundId] });
 }
 
+/** Items that failed are planned once more, without what was said of the failure. */
+async function planFailedAgain(app: AppContext, planId: number): Promise<void> {
+  await app.db.execute(sql`
+    update journal set state = 'planned', problems = jsonb_path_query_array(problems, '$[*] ? (@.severity != "error")')
+    where plan_id = ${planId} and state = 'failed'`);
+}
+
 /** A plan is done when it did something, ready again when everything was taken back and nothing failed. */
 async function finishPlan(app: AppContext, planId: number): Promise<void> {
   await app.db.execute(sql`
@@ -109,15 +126,24 @@ async function finishPlan(app: AppContext, planId: number): Promise<void> {
     where p.id = ${planId}`);
 }
 
-/** At start: removes what killed writes left in their folders, and settles every item that was under way. Returns how many. */
-export async function recoverJournal(app: AppContext): Promise<number> {
+/**
+ * Removes what killed writes left in their folders, and settles every item that was under way: of one plan, else of all on which no process
+ * works. Returns how many.
+ */
+export async function recoverJournal(app: AppContext, planId?: number): Promise<number> {
+  const abandoned = sql`not exists (select from jobs where state = 'running' and payload ->> 'planId' = ${journal.planId}::text)`;
   const rows = await app.db
     .select({ item: journal, kind: plans.kind, folder: copies.folder, copyName: copies.name, drive: drives })
     .from(journal)
     .innerJoin(plans, eq(plans.id, journal.planId))
     .innerJoin(copies, eq(copies.id, journal.copyId))
     .innerJoin(drives, eq(drives.id, copies.driveId))
-    .where(inArray(journal.state, ['started', 'undoing']));
+    .where(
+      and(
+        inArray(journal.state, ['started', 'undoing']),
+        planId === undefined ? abandoned : eq(journal.planId, planId),
+      ),
+    );
   for (const { item, kind, folder, copyName, drive } of rows) {
     try {
       // A link leads to where the file, and what was left beside it, really is.

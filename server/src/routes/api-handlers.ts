@@ -5,6 +5,7 @@ import type { Endpoint } from '@flagstone/contract/endpoint';
 import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { people } from '../db/schema.ts';
+import * as analyses from '../services/analyses.ts';
 import * as batches from '../services/batches.ts';
 import { countCategories } from '../services/category-counts.ts';
 import { contentsOf, countDisagreements } from '../services/contents.ts';
@@ -12,6 +13,7 @@ import { listDrives } from '../services/drives.ts';
 import { editSelection, revisionsOf, undoChange } from '../services/edits.ts';
 import * as plans from '../services/plans.ts';
 import { copiesOfSound, listRows, rowOfSound } from '../services/sound-rows.ts';
+import { countAdded, statisticsOf } from '../services/statistics.ts';
 import { acceptSuggestions, suggestFor } from '../services/suggestions.ts';
 import { undoLast } from '../services/undo.ts';
 import { VERSION } from '../version.ts';
@@ -79,6 +81,9 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     if (!row) throw new AppError('NOT_FOUND', `There is no sound ${params.id}.`);
     return { row, copies: copies.map((copy) => ({ ...copy, container: copy.facts.container })), revisions };
   },
+  getAnalysis: (app, { params }) => analyses.getAnalysis(app, params.id),
+  getStatistics: (app) => statisticsOf(app),
+  countAdded: (app, { query }) => countAdded(app, query.since),
   getContents: (app, { params }) => contentsOf(app, params.id),
   countDisagreements: (app, { body }) => countDisagreements(app, body.selection),
   editRecords: async (app, { body, person }) => editSelection(app, body.selection, body.edit, await person()),
@@ -94,8 +99,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   runPlan: async (app, { params, body, person }) => plans.runPlan(app, params.id, body.onlyItemId, await person()),
   undoPlan: async (app, { params, person }) => plans.undoPlan(app, params.id, await person()),
   listJobs: (app) => app.jobs.list(),
-  cancelJob: async (app, { params, person }) => {
-    await person();
-    return app.jobs.cancel(params.id);
-  },
+  cancelJob: (app, { params }) => app.jobs.ask(params.id, 'cancel'),
+  pauseJob: (app, { params }) => app.jobs.ask(params.id, 'pause'),
+  resumeJob: (app, { params }) => app.jobs.resume(params.id),
 };

@@ -1,10 +1,19 @@
 import { idParams } from '@flagstone/contract/endpoint';
 import { createSession } from 'better-sse';
+import { MOST_BUCKETS } from '@flagstone/core/audio/peaks';
 import { sql } from 'drizzle-orm';
 import { Router } from 'express';
+import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { copies } from '../db/schema.ts';
-import { audioPathOf, peaksOf } from '../services/peaks.ts';
+import { copyThatIsHere, peaksOf } from '../services/analyses.ts';
+
+/** The part of a sound that is to be drawn, in frames, and in how many buckets. */
+const peaksQuery = z.object({
+  from: z.coerce.number().int().min(0).default(0),
+  to: z.coerce.number().int().min(1).optional(),
+  buckets: z.coerce.number().int().min(1).max(MOST_BUCKETS).default(MOST_BUCKETS),
+});
 
 /** What is no JSON: audio by HTTP ranges, peaks as bytes, live events. */
 export function mediaRoutes(app: AppContext): Router {
@@ -12,7 +21,7 @@ export function mediaRoutes(app: AppContext): Router {
 
   router.get('/copies/:id/audio', async (request, response) => {
     const { id } = idParams.parse(request.params);
-    const { path } = await audioPathOf(app, sql`${copies.id} = ${id}`);
+    const { path } = await copyThatIsHere(app, sql`${copies.id} = ${id}`);
     await new Promise<void>((resolve, reject) => {
       response.sendFile(path, { dotfiles: 'allow', cacheControl: false }, (error?: NodeJS.ErrnoException) => {
         // A player that stops loading closes the connection; that is no fault.
@@ -24,16 +33,12 @@ export function mediaRoutes(app: AppContext): Router {
 
   router.get('/sounds/:id/peaks', async (request, response) => {
     const { id } = idParams.parse(request.params);
-    const peaks = await peaksOf(app, id);
+    const range = peaksQuery.parse(request.query);
+    const { channels, buckets, values } = await peaksOf(app, id, range);
     response
       .set({ 'Content-Type': 'application/octet-stream', 'Cache-Control': 'private, max-age=86400' })
-      .set({
-        'X-Peaks-Channels': String(peaks.channels),
-        'X-Peaks-Buckets': String(peaks.buckets),
-        'X-Peaks-Frames': String(peaks.frames),
-      })
-      .set({ 'X-Peaks-Highest': String(peaks.highest) })
-      .send(peaks.values);
+      .set({ 'X-Peaks-Channels': String(channels), 'X-Peaks-Buckets': String(buckets) })
+      .send(Buffer.from(values.buffer, values.byteOffset, values.byteLength));
   });
 
   router.get('/events', async (request, response) => {

@@ -4,6 +4,7 @@ import type { Job } from '@flagstone/contract/jobs';
 import { and, desc, eq, isNull, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { batches, unreadable } from '../db/schema.ts';
+import type { NewJob } from '../jobs/job-queue.ts';
 import { driveFolderOf, rememberFolder } from './drives.ts';
 
 /** Opens a batch on a folder that a person named and starts reading it. Throws what AllowedRoots.checkedFolder throws. */
@@ -13,13 +14,13 @@ export async function startIntake(
   name: string | undefined,
   personId: number,
 ): Promise<{ batch: Batch; job: Job }> {
-  const { batchId, title, payload } = await openBatch(app, given, name, personId);
-  const job = await app.jobs.add('index', title, payload, personId);
+  const { batchId, job: indexJob } = await openBatch(app, given, name, personId);
+  const job = await app.jobs.add(indexJob, personId);
   return { batch: await getBatch(app, batchId), job };
 }
 
 /**
- * Opens a batch on a folder; returns what an index job on it needs. A batch of that folder that is not filed yet is taken up again, unless
+ * Opens a batch on a folder; returns the index job that reads it. A batch of that folder that is not filed yet is taken up again, unless
  * another name asks for one of its own.
  */
 export async function openBatch(app: AppContext, given: string, name: string | undefined, personId: number) {
@@ -34,7 +35,9 @@ export async function openBatch(app: AppContext, given: string, name: string | u
     : await app.db.insert(batches).values({ name: shown, folderId, createdBy: personId }).returning();
   if (!row) throw new AppError('INTERNAL', 'The batch could not be recorded.');
   const title = `Read ${place.drive.name}${place.folder === '' ? '' : `/${place.folder}`}`;
-  return { batchId: row.id, title, payload: { batchId: row.id, driveId: place.drive.id, folder: place.folder } };
+  const payload = { batchId: row.id, driveId: place.drive.id, folder: place.folder };
+  const job: NewJob = { kind: 'index', title, payload, lanes: [place.drive.id] };
+  return { batchId: row.id, job };
 }
 
 /** All batches, open ones first, newest first. */

@@ -36,11 +36,13 @@ export class LiveEvents {
     return () => void this.emitter.off('event', onEvent);
   }
 
-  /** Tells everybody. An event too large for one notification (thousands of ids) goes without its ids: reload everything. */
+  /** Tells everybody. An event too large for one notification goes without its ids (reload everything) or its log of errors. */
   async publish(db: Queryable, event: LiveEvent): Promise<void> {
     let payload = JSON.stringify(event);
     if (payload.length > MAX_PAYLOAD_BYTES && event.type === 'records')
       payload = JSON.stringify({ ...event, soundIds: [] });
+    if (payload.length > MAX_PAYLOAD_BYTES && event.type === 'job')
+      payload = JSON.stringify({ ...event, job: { ...event.job, failures: [] } });
     await db.execute(sql`select pg_notify(${CHANNEL}, ${payload})`);
   }
 

@@ -130,9 +130,12 @@ export async function runPlan(
   await app.db.update(plans).set({ state: 'running' }).where(eq(plans.id, id));
   const verb = plan.kind === 'rename' ? 'Rename' : 'Write';
   return app.jobs.add(
-    plan.kind,
-    `${verb} ${count} ${count === 1 ? 'file' : 'files'}`,
-    { planId: id, batchId: plan.batchId, onlyItemId },
+    {
+      kind: plan.kind,
+      title: `${verb} ${count} ${count === 1 ? 'file' : 'files'}`,
+      payload: { planId: id, batchId: plan.batchId, onlyItemId },
+      lanes: await drivesOfPlan(app, id),
+    },
     personId,
   );
 }
@@ -144,11 +147,24 @@ export async function undoPlan(app: AppContext, id: number, personId: number): P
   await app.db.update(plans).set({ state: 'undoing' }).where(eq(plans.id, id));
   const what = plan.kind === 'rename' ? 'renaming' : 'writing';
   return app.jobs.add(
-    'undo',
-    `Undo ${what} of ${plan.counts.done} ${plan.counts.done === 1 ? 'file' : 'files'}`,
-    { planId: id, batchId: plan.batchId },
+    {
+      kind: 'undo',
+      title: `Undo ${what} of ${plan.counts.done} ${plan.counts.done === 1 ? 'file' : 'files'}`,
+      payload: { planId: id, batchId: plan.batchId },
+      lanes: await drivesOfPlan(app, id),
+    },
     personId,
   );
+}
+
+/** The drives whose files a plan changes. */
+async function drivesOfPlan(app: AppContext, id: number): Promise<string[]> {
+  const rows = await app.db
+    .selectDistinct({ driveId: copies.driveId })
+    .from(journal)
+    .innerJoin(copies, eq(copies.id, journal.copyId))
+    .where(eq(journal.planId, id));
+  return rows.map(({ driveId }) => driveId);
 }
 
 /** The newest plan of a person that did something and was not undone, with the time it ended. */

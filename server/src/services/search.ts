@@ -1,6 +1,8 @@
 import type { ListFilter } from '@flagstone/contract/selection';
-import { sql, type SQL } from 'drizzle-orm';
+import { FIELDS, type FieldName } from '@flagstone/core/record/fields';
+import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import type { Queryable } from '../db/connect.ts';
+import { records } from '../db/schema.ts';
 
 /** Brings the search vectors of sounds up to date with their records and the paths of their copies. */
 export async function refreshSearch(db: Queryable, soundIds: readonly number[]): Promise<void> {
@@ -43,16 +45,54 @@ export function searchCondition(typed: string): SQL | undefined {
   return sql`(numnode(${query}) = 0 or r.search @@ (${query}))`;
 }
 
-/** The conditions of a filter on records `r`. */
-export function filterConditions(filter: ListFilter): SQL[] {
+/** The state of a copy `c`, from the revision of its record `r`; whether its drive is away is not known to the database. */
+export const COPY_STATE = sql`case when c.gone then 'gone'
+  when c.changed_outside and c.carries_revision < r.revision then 'split'
+  when c.changed_outside then 'ahead'
+  when c.carries_revision < r.revision then 'behind' else 'inStep' end`;
+
+/** What a filter asks of records `r`, copies `c`, sounds `s` and analyses `a`; of batch items `b` too where a batch is listed. */
+export function filterConditions(filter: ListFilter, source?: { kind: string }): SQL[] {
   const words = searchCondition(filter.q);
+  const when = (value: string, condition: () => SQL): SQL[] => (value === '' ? [] : [condition()]);
   return [
     ...(words ? [words] : []),
-    ...(filter.category === '' ? [] : [sql`r.category = ${filter.category}`]),
-    ...(filter.catId === '' ? [] : [sql`r.cat_id = ${filter.catId}`]),
-    ...(filter.disagrees === ''
-      ? []
-      : [sql`r.sound_id in (select sound_id from copies where disagreeing @> array[${filter.disagrees}]::text[])`]),
+    ...when(filter.category, () => sql`r.category = ${filter.category}`),
+    ...when(filter.catId, () => sql`r.cat_id = ${filter.catId}`),
+    ...when(
+      filter.disagrees,
+      () => sql`r.sound_id in (select sound_id from copies where disagreeing @> array[${filter.disagrees}]::text[])`,
+    ),
+    ...when(filter.missing, () => missingField(filter.missing as FieldName)),
+    ...when(filter.state, () => stateCondition(filter.state, source?.kind === 'catalogue')),
+    ...rangeConditions(sql`s.duration_seconds`, filter.length),
+    ...rangeConditions(sql`a.loudness_lufs`, filter.loudness),
+    ...when(filter.since, () => sql`s.created_at >= ${filter.since}::timestamptz`),
+    ...(source?.kind === 'batch' ? when(filter.found, () => sql`b.found = ${filter.found}`) : []),
+  ];
+}
+
+/** Records without a value in a field. */
+export function missingField(name: FieldName): SQL {
+  const column = sql`r.${sql.identifier(getTableColumns(records)[name].name)}`;
+  const kind = FIELDS.find((field) => field.name === name)?.kind;
+  if (kind === 'list') return sql`cardinality(${column}) = 0`;
+  return kind === 'integer' || kind === 'number' ? sql`${column} is null` : sql`${column} = ''`;
+}
+
+/** In the catalogue, where a row is a sound, any of its copies counts. */
+function stateCondition(state: string, isCatalogue: boolean): SQL {
+  const condition =
+    state === 'notInStep' ? sql`${COPY_STATE} not in ('inStep', 'gone')` : sql`${COPY_STATE} = ${state}`;
+  return isCatalogue ? sql`exists (select from copies c where c.sound_id = s.id and ${condition})` : condition;
+}
+
+/** Bounds as in the contract's ranges: the lower one belongs to the range, the upper one does not. */
+function rangeConditions(column: SQL, range: string): SQL[] {
+  const [from = '', to = ''] = range.split('..');
+  return [
+    ...(from === '' ? [] : [sql`${column} >= ${Number(from)}`]),
+    ...(to === '' ? [] : [sql`${column} < ${Number(to)}`]),
   ];
 }
 

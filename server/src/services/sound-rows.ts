@@ -16,23 +16,17 @@ import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { records } from '../db/schema.ts';
 import { driveIsHere } from './drives.ts';
-import { allOf, filterConditions, idList } from './search.ts';
+import { allOf, COPY_STATE, filterConditions, idList } from './search.ts';
 
 /** Column of the records table for each field. */
 export const FIELD_COLUMNS = Object.fromEntries(
   FIELD_NAMES.map((name) => [name, getTableColumns(records)[name].name]),
 ) as Record<FieldName, string>;
 
-/** The state of a copy, from its record's revision; whether its drive is away is not known to the database. */
-const STATE = sql`case when c.gone then 'gone'
-  when c.changed_outside and c.carries_revision < r.revision then 'split'
-  when c.changed_outside then 'ahead'
-  when c.carries_revision < r.revision then 'behind' else 'inStep' end`;
-
 const COLUMNS = sql.join(
   [
     sql`s.id as sound_id, c.id as copy_id, c.name, c.folder, c.size_bytes, c.container, c.issues, c.disagreeing, d.id as drive_id, d.name as drive_name, d.root_path, d.identity`,
-    sql`s.codec, s.sample_rate_hz, s.bit_depth, s.channels, s.frames, s.duration_seconds, s.filed_at is not null as filed, r.revision, ${STATE} as state`,
+    sql`s.codec, s.sample_rate_hz, s.bit_depth, s.channels, s.frames, s.duration_seconds, s.filed_at is not null as filed, a.loudness_lufs, a.true_peak_dbtp, a.channel_layout, a.measures is not null as is_measured, r.revision, ${COPY_STATE} as state`,
     sql`(select count(*) from copies o where o.sound_id = s.id and not o.gone) as copy_count`,
     ...FIELD_NAMES.map((name) => sql.raw(`r."${FIELD_COLUMNS[name]}"`)),
   ],
@@ -57,10 +51,11 @@ type Source = { kind: 'batch'; batchId: number } | { kind: 'catalogue' };
 function from(source: Source): SQL {
   return source.kind === 'batch'
     ? sql`batch_items b join copies c on c.id = b.copy_id and b.batch_id = ${source.batchId}
-        join sounds s on s.id = c.sound_id join records r on r.sound_id = s.id join drives d on d.id = c.drive_id`
+        join sounds s on s.id = c.sound_id join records r on r.sound_id = s.id join drives d on d.id = c.drive_id
+        left join analyses a on a.sound_id = s.id`
     : sql`sounds s join records r on r.sound_id = s.id
         join lateral (select * from copies o where o.sound_id = s.id order by o.gone, o.id limit 1) c on s.filed_at is not null
-        join drives d on d.id = c.drive_id`;
+        join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id`;
 }
 
 const SORTS: Record<SortKey, SQL> = {
@@ -70,7 +65,7 @@ const SORTS: Record<SortKey, SQL> = {
   fxName: sql`lower(r.fx_name)`,
   description: sql`lower(r.description)`,
   keywords: sql`lower(array_to_string(r.keywords, ', '))`,
-  state: STATE,
+  state: COPY_STATE,
   library: sql`lower(r.library)`,
   creatorId: sql`r.creator_id`,
   sourceId: sql`r.source_id`,
@@ -79,13 +74,15 @@ const SORTS: Record<SortKey, SQL> = {
   sampleRate: sql`s.sample_rate_hz`,
   bitDepth: sql`s.bit_depth`,
   added: sql`s.id`,
+  // What was not measured comes last from loud to quiet, first from quiet to loud.
+  loudness: sql`coalesce(a.loudness_lufs, -1000)`,
 };
 
 const cursorSchema = z.tuple([z.union([z.string(), z.number()]), z.number()]);
 
 /** One page of a batch or of the catalogue, by key: page one hundred costs what page one costs. */
 export async function listRows(app: AppContext, source: Source, query: ListQuery): Promise<SoundPage> {
-  const conditions = filterConditions(query);
+  const conditions = filterConditions(query, source);
   const [key, id] = [SORTS[query.sort], source.kind === 'batch' ? sql`c.id` : sql`s.id`];
   const descending = query.direction === 'desc';
   const after = query.after === undefined ? [] : [afterCursor(key, id, query.after, descending)];
@@ -122,7 +119,7 @@ export async function rowOfSound(app: AppContext, soundId: number): Promise<Soun
   const { rows } = await app.db.execute<DatabaseRow>(sql`
     select ${COLUMNS} from sounds s join records r on r.sound_id = s.id
     join lateral (select * from copies o where o.sound_id = s.id order by o.gone, o.id limit 1) c on true
-    join drives d on d.id = c.drive_id where s.id = ${soundId}`);
+    join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id where s.id = ${soundId}`);
   return (await toSoundRows(rows))[0];
 }
 
@@ -130,7 +127,7 @@ export async function rowOfSound(app: AppContext, soundId: number): Promise<Soun
 export async function copiesOfSound(app: AppContext, soundId: number): Promise<SoundRow[]> {
   const { rows } = await app.db.execute<DatabaseRow>(sql`
     select ${COLUMNS} from copies c join sounds s on s.id = c.sound_id join records r on r.sound_id = s.id
-    join drives d on d.id = c.drive_id where s.id = ${soundId} order by c.gone, c.id`);
+    join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id where s.id = ${soundId} order by c.gone, c.id`);
   return toSoundRows(rows);
 }
 
@@ -151,11 +148,12 @@ export async function* selectedRows(db: Queryable, selection: Selection, pageSiz
 /** The tables of a selection, `c` being its copies, and the conditions that narrow them. */
 export function selectionParts(selection: Selection): { tables: SQL; conditions: SQL[] } {
   if (selection.kind === 'copies') {
-    const tables = sql`copies c join sounds s on s.id = c.sound_id join records r on r.sound_id = s.id join drives d on d.id = c.drive_id`;
+    const tables = sql`copies c join sounds s on s.id = c.sound_id join records r on r.sound_id = s.id join drives d on d.id = c.drive_id
+      left join analyses a on a.sound_id = s.id`;
     return { tables, conditions: [sql`c.id = any(${idList(selection.copyIds)})`] };
   }
   const filter: ListFilter = selection.filter ?? filterSchema.parse({});
-  return { tables: from(selection), conditions: filterConditions(filter) };
+  return { tables: from(selection), conditions: filterConditions(filter, selection) };
 }
 
 async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {
@@ -190,6 +188,13 @@ async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {
       filed: Boolean(row['filed']),
       issues: row.issues,
       disagreeing: row.disagreeing,
+      measured: row['is_measured']
+        ? {
+            loudnessLufs: row['loudness_lufs'] as number | null,
+            truePeakDbtp: row['true_peak_dbtp'] as number | null,
+            channelLayout: String(row['channel_layout']),
+          }
+        : null,
     };
   });
 }

@@ -1,0 +1,50 @@
+import { z } from 'zod';
+
+/** Decibels, or null where there is no level: silence has none. */
+const level = z.number().nullable();
+
+/** What was measured of a sound; definitions in docs/analysis.md. */
+export const measuresSchema = z.object({
+  durationSeconds: z.number(),
+  channelLayout: z.string(),
+  samplePeakDbfs: level,
+  truePeakDbtp: level,
+  rmsDbfs: level,
+  crestFactorDb: level,
+  noiseFloorDbfs: level,
+  dcOffset: z.number(),
+  clippedSamples: z.number(),
+  leadingSilenceSeconds: z.number(),
+  trailingSilenceSeconds: z.number(),
+  correlation: z.number().nullable(),
+  isDualMono: z.boolean(),
+  silentChannels: z.array(z.number()),
+  integratedLufs: level,
+  momentaryMaxLufs: level,
+  shortTermMaxLufs: level,
+  loudnessRangeLu: level,
+  spectrum: z
+    .object({
+      centroidHz: z.number(),
+      bandwidthHz: z.number(),
+      rollOffHz: z.number(),
+      flatnessDb: z.number(),
+      zeroCrossingsHz: z.number(),
+      centroidMovementOctaves: z.number(),
+    })
+    .nullable(),
+  onsets: z.array(z.object({ seconds: z.number(), strengthDb: z.number() })),
+  tempoBpm: z.number().nullable(),
+  form: z.enum(['single', 'series', 'bed', 'loop']),
+  weight: z.number().nullable(),
+  activity: z.number().nullable(),
+});
+export type SoundMeasures = z.infer<typeof measuresSchema>;
+
+/** Measured, not yet, or why it could not be. */
+export const analysisSchema = z.object({
+  measures: measuresSchema.nullable(),
+  error: z.object({ code: z.string(), message: z.string() }).nullable(),
+  /** The full audio digest; null until the audio was read as a whole. */
+  audioDigest: z.string().nullable(),
+});

@@ -1,0 +1,21 @@
+import { FIELD_NAMES } from '@flagstone/core/record/fields';
+import { z } from 'zod';
+
+/** A bar of a chart whose value opens a list: `range` as the lists' filters take it. */
+const bandSchema = z.object({ label: z.string(), range: z.string(), count: z.number() });
+
+/** The catalogue in numbers. */
+export const statisticsSchema = z.object({
+  filed: z.number(),
+  measured: z.number(),
+  /** Largest first. */
+  categories: z.array(z.object({ category: z.string(), count: z.number() })),
+  /** How many filed sounds have a value in each field. */
+  completeness: z.array(z.object({ field: z.enum(FIELD_NAMES), filled: z.number() })),
+  lengths: z.array(bandSchema),
+  loudness: z.array(bandSchema),
+  /** Filed sounds in all, at the end of each day on which some were added. */
+  growth: z.array(z.object({ day: z.string(), total: z.number() })),
+  notInStep: z.object({ behind: z.number(), ahead: z.number(), split: z.number(), gone: z.number() }),
+});
+export type Statistics = z.infer<typeof statisticsSchema>;

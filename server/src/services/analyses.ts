@@ -1,0 +1,246 @@
+import { MEASURES_VERSION, type Measures, type SoundAnalysis } from '@flagstone/core/audio/measure/sound-meter';
+import { MOST_BUCKETS, PEAK_BYTES, reducePeaks } from '@flagstone/core/audio/peaks';
+import { AppError } from '@flagstone/core/errors';
+import type { analysisSchema } from '@flagstone/contract/measures';
+import { and, asc, eq, sql } from 'drizzle-orm';
+import type { z } from 'zod';
+import type { AppContext } from '../app-context.ts';
+import type { Transaction } from '../db/connect.ts';
+import { analyses, copies, drives, records, soundPeaks, sounds } from '../db/schema.ts';
+import type { MeasuredFile } from '../drives/measure-file.ts';
+import { filesOf } from './drives.ts';
+
+/** A copy to be measured, with the place of its file. */
+export interface MeasurableCopy {
+  copyId: number;
+  soundId: number;
+  path: string;
+}
+
+/** Steps of the kept brightness: 24 to the octave, from 20 Hz. */
+const BRIGHTNESS_LOW_HZ = 20;
+const BRIGHTNESS_STEPS = 24;
+
+function brightnessBytes(hertz: Float32Array): Buffer {
+  return Buffer.from(
+    hertz.map((value) =>
+      value <= 0 ? 0 : Math.max(1, Math.min(255, Math.round(BRIGHTNESS_STEPS * Math.log2(value / BRIGHTNESS_LOW_HZ)))),
+    ),
+  );
+}
+
+/** Numbers as far as they mean something, so that a million sounds stay small. */
+function compact({ features: _features, onsets, ...measures }: Measures): Omit<Measures, 'features'> {
+  const round = (value: unknown): unknown => {
+    if (typeof value === 'number') return Number(value.toFixed(4));
+    if (typeof value === 'object' && value !== null && !Array.isArray(value))
+      return Object.fromEntries(Object.entries(value).map(([key, each]) => [key, round(each)]));
+    return value;
+  };
+  return {
+    ...(round(measures) as Omit<Measures, 'features' | 'onsets'>),
+    onsets: onsets.map(({ seconds, strengthDb }) => ({
+      seconds: Number(seconds.toFixed(4)),
+      strengthDb: Number(strengthDb.toFixed(1)),
+    })),
+  };
+}
+
+const underWay = new Map<number, Promise<void>>();
+
+/**
+ * Measures a sound by one of its copies and keeps what was found, with the full digest of the copy, unless somebody is doing so in this process
+ * already. Throws what measureFile throws.
+ */
+export function measureCopy(app: AppContext, copy: MeasurableCopy, signal?: AbortSignal): Promise<void> {
+  const running =
+    underWay.get(copy.copyId) ??
+    app.workers
+      .measure(copy.path, signal)
+      .then((measured) => keepMeasured(app, copy, measured))
+      .finally(() => underWay.delete(copy.copyId));
+  underWay.set(copy.copyId, running);
+  return running;
+}
+
+/** Reads a copy of a sound that is measured already, to see that it holds the same audio; measures it when it does not. */
+export async function proveCopy(app: AppContext, copy: MeasurableCopy, signal?: AbortSignal): Promise<void> {
+  const digest = await app.workers.digest(copy.path, signal);
+  const [sound] = await app.db.select().from(sounds).where(eq(sounds.id, copy.soundId));
+  if (sound?.fullDigest === digest)
+    await app.db.update(copies).set({ fullDigest: digest }).where(eq(copies.id, copy.copyId));
+  else await measureCopy(app, copy, signal);
+}
+
+async function keepMeasured(app: AppContext, copy: MeasurableCopy, measured: MeasuredFile): Promise<void> {
+  const soundId = await app.db.transaction(async (tx) => {
+    const soundId = await proveDigest(tx, copy, measured.audioDigest);
+    await keepAnalysis(tx, soundId, measured);
+    return soundId;
+  });
+  const soundIds = soundId === copy.soundId ? [soundId] : [soundId, copy.soundId];
+  await app.live.publish(app.db, { type: 'records', soundIds });
+}
+
+async function keepAnalysis(tx: Transaction, soundId: number, { measures, peaks, brightness, frames }: SoundAnalysis) {
+  const { integratedLufs, momentaryMaxLufs, truePeakDbtp, channelLayout, form, features } = measures;
+  const row = {
+    soundId,
+    version: MEASURES_VERSION,
+    measures: compact(measures),
+    error: null,
+    loudnessLufs: integratedLufs ?? momentaryMaxLufs,
+    truePeakDbtp,
+    channelLayout,
+    form,
+    features: features === null ? null : `(${features.join(',')})`,
+    brightness: brightnessBytes(brightness.hertz),
+    brightnessHop: brightness.hopSeconds,
+    measuredAt: new Date(),
+  };
+  await tx.insert(analyses).values(row).onConflictDoUpdate({ target: analyses.soundId, set: row });
+  await tx.delete(soundPeaks).where(eq(soundPeaks.soundId, soundId));
+  const channels = peaks[0] ? peaks[0].values.length / PEAK_BYTES / Math.max(1, peaks[0].buckets) : 0;
+  const rows = peaks.map(({ values, ...level }, index) => ({
+    soundId,
+    level: index,
+    channels,
+    ...level,
+    values: Buffer.from(values.buffer, values.byteOffset, values.byteLength),
+  }));
+  if (rows.length > 0) await tx.insert(soundPeaks).values(rows);
+  // What a header did not say is known now.
+  await tx
+    .update(sounds)
+    .set({ frames, durationSeconds: measures.durationSeconds })
+    .where(and(eq(sounds.id, soundId), eq(sounds.frames, 0)));
+}
+
+/**
+ * Notes the full digest of a copy. The first proves the sound; a copy with another one only looked like it in the samples of the quick
+ * digest: it becomes a sound of its own, with the same record. Returns the copy's sound.
+ */
+async function proveDigest(tx: Transaction, { copyId, soundId }: MeasurableCopy, digest: string): Promise<number> {
+  await tx.update(copies).set({ fullDigest: digest }).where(eq(copies.id, copyId));
+  const [sound] = await tx.select().from(sounds).where(eq(sounds.id, soundId)).for('update');
+  if (!sound) throw new AppError('NOT_FOUND', `There is no sound ${soundId} any more.`);
+  if (sound.fullDigest === digest) return soundId;
+  if (sound.fullDigest === null) {
+    await tx.update(sounds).set({ fullDigest: digest }).where(eq(sounds.id, soundId));
+    return soundId;
+  }
+  const { id: _id, ...facts } = sound;
+  const ownDigest = `${sound.quickDigest}+${digest}`;
+  await tx
+    .insert(sounds)
+    .values({ ...facts, quickDigest: ownDigest, fullDigest: digest })
+    .onConflictDoNothing();
+  const [own] = await tx.select().from(sounds).where(eq(sounds.quickDigest, ownDigest));
+  if (!own) throw new AppError('INTERNAL', 'The sound of its own could not be recorded.');
+  const [record] = await tx.select().from(records).where(eq(records.soundId, soundId));
+  if (record)
+    await tx
+      .insert(records)
+      .values({ ...record, soundId: own.id })
+      .onConflictDoNothing();
+  await tx.update(copies).set({ soundId: own.id }).where(eq(copies.id, copyId));
+  return own.id;
+}
+
+/** Notes that a sound cannot be measured, so that it is not tried again until its file or Flagstone changes. */
+export async function keepMeasuringError(app: AppContext, copy: MeasurableCopy, error: AppError): Promise<void> {
+  const row = {
+    soundId: copy.soundId,
+    version: MEASURES_VERSION,
+    error: { code: error.code, message: error.message },
+    measuredAt: new Date(),
+  };
+  await app.db.transaction(async (tx) => {
+    await tx.update(copies).set({ fullDigest: '' }).where(eq(copies.id, copy.copyId));
+    // What another copy gave stays.
+    await tx.insert(analyses).values(row).onConflictDoNothing();
+  });
+}
+
+/** What was measured of a sound, as far as it was. Throws NOT_FOUND. */
+export async function getAnalysis(app: AppContext, soundId: number): Promise<z.infer<typeof analysisSchema>> {
+  const [row] = await app.db
+    .select({ measures: analyses.measures, error: analyses.error, audioDigest: sounds.fullDigest })
+    .from(sounds)
+    .leftJoin(analyses, eq(analyses.soundId, sounds.id))
+    .where(eq(sounds.id, soundId));
+  if (!row) throw new AppError('NOT_FOUND', `There is no sound ${soundId}.`);
+  return row;
+}
+
+export interface PeaksAnswer {
+  channels: number;
+  buckets: number;
+  values: Uint8Array;
+}
+
+/** A part of a sound, in frames; `to` absent is its end. */
+export interface PeaksRange {
+  from: number;
+  to?: number | undefined;
+  buckets: number;
+}
+
+/**
+ * The picture of a part of a waveform in at most so many buckets, from the coarsest level that is fine enough, of which only that part is read.
+ * A sound that was not measured yet is measured at once, from any copy that is here. Throws FILE_VANISHED when none is.
+ */
+export async function peaksOf(app: AppContext, soundId: number, range: PeaksRange): Promise<PeaksAnswer> {
+  const levels = await levelsOf(app, soundId);
+  if (levels.length === 0) {
+    const copy = await copyThatIsHere(app, sql`${copies.soundId} = ${soundId}`);
+    await measureCopy(app, copy);
+    levels.push(...(await levelsOf(app, soundId)));
+  }
+  const [finest] = levels;
+  if (!finest) throw new AppError('CODEC_NOT_SUPPORTED', 'The audio has nothing to draw.');
+  const end = Math.min(range.to ?? Infinity, finest.buckets * finest.framesPerBucket);
+  const from = Math.min(range.from, end);
+  const level = levels.findLast((each) => (end - from) / each.framesPerBucket >= range.buckets) ?? finest;
+  const first = Math.floor(from / level.framesPerBucket);
+  const count = Math.max(1, Math.min(level.buckets, Math.ceil(end / level.framesPerBucket)) - first);
+  const stride = level.channels * PEAK_BYTES;
+  const { rows } = await app.db.execute<{ part: Buffer }>(sql`
+    select substring("values" from ${first * stride + 1}::int for ${count * stride}::int) as part
+    from sound_peaks where sound_id = ${soundId} and level = ${level.level}`);
+  const part = rows[0]?.part ?? Buffer.alloc(0);
+  const buckets = Math.min(count, range.buckets, MOST_BUCKETS);
+  const values = buckets < count ? reducePeaks(part, level.channels, buckets) : new Uint8Array(part);
+  return { channels: level.channels, buckets, values };
+}
+
+/** The zooms of a sound, finest first. */
+function levelsOf(app: AppContext, soundId: number) {
+  const { level, channels, framesPerBucket, buckets } = soundPeaks;
+  return app.db
+    .select({ level, channels, framesPerBucket, buckets })
+    .from(soundPeaks)
+    .where(eq(soundPeaks.soundId, soundId))
+    .orderBy(asc(soundPeaks.level));
+}
+
+/** The first copy that is here and matches, with its checked absolute path. Throws FILE_VANISHED when there is none. */
+export async function copyThatIsHere(app: AppContext, condition: ReturnType<typeof sql>): Promise<MeasurableCopy> {
+  const rows = await app.db
+    .select()
+    .from(copies)
+    .innerJoin(drives, eq(drives.id, copies.driveId))
+    .where(condition)
+    .orderBy(copies.gone, copies.id);
+  let lastError: AppError | undefined;
+  for (const { copies: copy, drives: drive } of rows) {
+    try {
+      const path = await filesOf(app, drive).existing(copy.folder, copy.name);
+      return { path, copyId: copy.id, soundId: copy.soundId };
+    } catch (error) {
+      if (!(error instanceof AppError)) throw error;
+      lastError = error;
+    }
+  }
+  throw lastError ?? new AppError('FILE_VANISHED', 'No copy of this sound is known.');
+}
