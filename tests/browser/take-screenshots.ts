@@ -59,7 +59,7 @@ for (let row = 0; row < 9; row += 1) await page.keyboard.press('ArrowDown');
 await page.waitForFunction(() => document.querySelectorAll('.suggestion').length > 0);
 await shot('describe');
 await page.goto(`${base}/intake/1?disagrees=description`);
-await shows('Only files that disagree');
+await shows('Disagree on Description');
 await page.waitForFunction(() => document.querySelectorAll('[role="rowgroup"] [role="row"]').length > 3);
 await page.keyboard.press('ArrowDown');
 await press('In the file');
@@ -89,6 +89,18 @@ await page.waitForFunction(() => location.search.includes('CERAMICS'));
 await page.keyboard.press('ArrowDown');
 await page.keyboard.press('ArrowDown');
 await shot('catalogue');
+/** Every sound is measured. */
+await page.waitForFunction(
+  async () => {
+    const jobs = (await (await fetch('/api/jobs')).json()) as { state: string }[];
+    return jobs.every((job) => job.state !== 'running' && job.state !== 'waiting');
+  },
+  { timeout: 300_000, polling: 1000 },
+);
+await press('Sound');
+await shows('Integrated loudness');
+await shot('sound');
+await press('Record');
 await place('Today');
 await shot('today');
 await place('Setup');

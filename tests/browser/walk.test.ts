@@ -147,7 +147,7 @@ describe('from a folder of messy files to the catalogue', () => {
     await shows('say different things in different places');
     await page.locator('.card a ::-p-text(Description)').click();
     await page.waitForFunction(() => location.search.includes('disagrees=description'));
-    await shows('Only files that disagree on Description');
+    await shows('Disagree on Description');
     await page.waitForFunction(() => document.querySelectorAll('[role="rowgroup"] [role="row"]').length < 14);
     await page.keyboard.press('ArrowDown');
     await shows('Fields by place');
@@ -159,7 +159,7 @@ describe('from a folder of messy files to the catalogue', () => {
     await page.keyboard.press('u');
     await page.waitForFunction(() => !document.body.innerText.includes('The record says: '));
     await button('Record').click();
-    await button('Show all').click();
+    await page.locator('.narrowed button').click();
     await shows('14 sounds');
   });
 
@@ -323,6 +323,34 @@ describe('from a folder of messy files to the catalogue', () => {
       return pixels.some((value) => value > 0);
     });
     expect(drawn).toBe(true);
+  });
+
+  step('tells what was measured of a sound, and takes its form into the record', async () => {
+    await page.keyboard.press('ArrowDown');
+    await button('Sound').click();
+    await shows('Integrated loudness');
+    await shows('LUFS');
+    await page.locator('.take[aria-label="Take Form into the record"]').click();
+    await shows('✓ in the record');
+    await page.keyboard.press('Escape');
+    await page.keyboard.press('u');
+    await page.waitForSelector('.take[aria-label="Take Form into the record"]');
+    await button('Record').click();
+  });
+
+  step('shows the collection on Today, each number opening the list behind it', async () => {
+    await page.locator('nav[aria-label="Places"] ::-p-text(Today)').click();
+    await shows('Sounds by category');
+    await shows('(14 of 14 measured)');
+    // The chart's numbers stand as links for the keyboard.
+    await page.$eval('.chart a[href*="missing=licence"]', (link) => (link as HTMLElement).focus());
+    await page.keyboard.press('Enter');
+    await shows('○ Without Licence');
+    await shows('14 sounds');
+    await page.locator('header ::-p-text(Jobs)').click();
+    await page.locator('.jobs a ::-p-text(14 new)').click();
+    await page.waitForFunction(() => location.search.includes('found=new'));
+    await shows('Found: New');
   });
 
   step('6. has everything still after the server was restarted', async () => {

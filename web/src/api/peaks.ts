@@ -1,14 +1,14 @@
-/** A waveform as the server keeps it: bucket after bucket, in it channel after channel, minimum and maximum as signed bytes. */
+/** A waveform as the server keeps it: bucket after bucket, in it channel after channel, three bytes (core's audio/peaks.ts). */
 export interface PeaksPicture {
   channels: number;
   buckets: number;
-  frames: number;
-  highest: number;
-  values: Int8Array;
+  values: Uint8Array;
 }
 
 const kept = new Map<number, Promise<PeaksPicture | undefined>>();
 const KEEP = 600;
+/** Two for each pixel of a wide window. */
+const BUCKETS = 2048;
 
 /** The peaks of a sound; undefined when the server cannot draw it (coded audio, drive away). The newest 600 are kept. */
 export function peaksOf(soundId: number): Promise<PeaksPicture | undefined> {
@@ -26,14 +26,12 @@ export function peaksOf(soundId: number): Promise<PeaksPicture | undefined> {
 }
 
 async function load(soundId: number): Promise<PeaksPicture> {
-  const response = await fetch(`/api/sounds/${soundId}/peaks`);
+  const response = await fetch(`/api/sounds/${soundId}/peaks?buckets=${BUCKETS}`);
   if (!response.ok) throw new Error(`The server answered ${response.status} for the peaks of sound ${soundId}.`);
   const number = (name: string): number => Number(response.headers.get(`X-Peaks-${name}`));
   return {
     channels: number('Channels'),
     buckets: number('Buckets'),
-    frames: number('Frames'),
-    highest: number('Highest'),
-    values: new Int8Array(await response.arrayBuffer()),
+    values: new Uint8Array(await response.arrayBuffer()),
   };
 }

@@ -1,3 +1,4 @@
+import { PEAK_BYTES } from '@flagstone/core/audio/peaks';
 import type { PeaksPicture } from '../api/peaks.ts';
 
 /** How a waveform is to be drawn. `played` is the part from 0 to 1 in the other colour. */
@@ -17,7 +18,9 @@ export function drawPeaks(canvas: HTMLCanvasElement, picture: PeaksPicture, styl
   const context = canvas.getContext('2d');
   if (!context) return;
   const theme = getComputedStyle(canvas);
-  const [wave, played] = [theme.getPropertyValue('--wave'), theme.getPropertyValue('--wave-played')];
+  const colour = (name: string): string => theme.getPropertyValue(name);
+  const plain = { rms: colour('--wave'), peak: colour('--wave-soft') };
+  const played = { rms: colour('--wave-played'), peak: colour('--wave-played-soft') };
   context.scale(ratio, ratio);
   const { channels, buckets, values } = picture;
   const lanes = style.lanes === 'channels' ? channels : 1;
@@ -27,17 +30,33 @@ export function drawPeaks(canvas: HTMLCanvasElement, picture: PeaksPicture, styl
     for (let x = 0; x < width; x += 1) {
       const first = Math.floor((x * buckets) / width);
       const last = Math.max(first + 1, Math.floor(((x + 1) * buckets) / width));
-      let [low, high] = [0, 0];
+      let [low, high, loudest] = [0, 0, 0];
       for (let bucket = first; bucket < last && bucket < buckets; bucket += 1) {
         for (let channel = 0; channel < channels; channel += 1) {
           if (lanes > 1 && channel !== lane) continue;
-          low = Math.min(low, values[(bucket * channels + channel) * 2] ?? 0);
-          high = Math.max(high, values[(bucket * channels + channel) * 2 + 1] ?? 0);
+          const at = (bucket * channels + channel) * PEAK_BYTES;
+          low = Math.min(low, signed(values[at] ?? 0));
+          high = Math.max(high, signed(values[at + 1] ?? 0));
+          loudest = Math.max(loudest, values[at + 2] ?? 0);
         }
       }
       const scale = (laneHeight / 2 - 0.5) / 127;
-      context.fillStyle = x < style.played * width ? played : wave;
+      const colours = x < style.played * width ? played : plain;
+      context.fillStyle = colours.peak;
       context.fillRect(x, middle - high * scale, 1, Math.max(0.75, (high - low) * scale));
+      // The RMS stands darker inside the peaks: what is loud, not only what is high.
+      const rms = (loudest / 255) * 127 * scale;
+      context.fillStyle = colours.rms;
+      context.fillRect(
+        x,
+        middle - Math.min(rms, high * scale),
+        1,
+        Math.min(rms, high * scale) + Math.min(rms, -low * scale),
+      );
     }
   }
+}
+
+function signed(byte: number): number {
+  return (byte << 24) >> 24;
 }

@@ -33,8 +33,9 @@ export function formatWhen(iso: string): string {
   return new Date(iso).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' });
 }
 
-/** Mono, Stereo, 5.1 or the number of channels. */
-export function formatChannels(channels: number): string {
+/** The layout as it was measured, with a capital; before that Mono, Stereo, 5.1 or the number of channels. */
+export function formatChannels(channels: number, layout = ''): string {
+  if (layout !== '' && !layout.endsWith('channels')) return layout.charAt(0).toUpperCase() + layout.slice(1);
   return { 1: 'Mono', 2: 'Stereo', 6: '5.1', 8: '7.1' }[channels] ?? `${channels} ch`;
 }
 
@@ -48,4 +49,41 @@ export function formatValue(value: unknown, empty = '(empty)'): string {
 export function formatFailed(job: { kind: string; failed: number }): string {
   if (job.failed === 0) return '';
   return `✕ ${job.failed.toLocaleString('en')} ${job.kind === 'index' ? 'unreadable' : 'failed'}`;
+}
+
+/** A level as −23.1 LUFS, with a true minus; a dash where there is none. */
+export function formatLevel(value: number | null, unit: string): string {
+  return value === null ? '–' : `${value.toFixed(1).replace('-', '−')} ${unit}`;
+}
+
+/** 440 Hz, 12.3 kHz. */
+export function formatFrequency(hertz: number): string {
+  return hertz < 1000 ? `${Math.round(hertz)} Hz` : `${(hertz / 1000).toFixed(1)} kHz`;
+}
+
+/** Seconds to a hundredth, as 1.20 s. */
+export function formatSeconds(seconds: number): string {
+  return `${seconds.toFixed(2)} s`;
+}
+
+/** A range as the address bar has it, 2..10, in words: 2 to 10 s, from 2 s, below 10 s. */
+export function formatRange(range: string, unit: string): string {
+  const [from = '', to = ''] = range.replaceAll('-', '−').split('..');
+  if (from === '') return `below ${to} ${unit}`;
+  return to === '' ? `from ${from} ${unit}` : `${from} to ${to} ${unit}`;
+}
+
+/** How long a job still takes at the rate it has, as "about 3 min left"; empty while that cannot be told. */
+export function formatTimeLeft(
+  job: { done: number; failed: number; total: number | null; startedAt: string | null },
+  now: number,
+): string {
+  const worked = job.done + job.failed;
+  if (job.total === null || job.startedAt === null || worked === 0 || worked >= job.total) return '';
+  const elapsed = (now - Date.parse(job.startedAt)) / 1000;
+  if (elapsed < 2) return '';
+  const left = (elapsed / worked) * (job.total - worked);
+  if (left < 60) return `about ${Math.max(1, Math.round(left))} s left`;
+  if (left < 5400) return `about ${Math.round(left / 60)} min left`;
+  return `about ${(left / 3600).toFixed(1)} h left`;
 }

@@ -1,8 +1,23 @@
 import { filterSchema, type ListFilter } from '@flagstone/contract/selection';
 import type { LocationQuery } from 'vue-router';
 
-/** The field in the address bar whose places in the files have to disagree; empty when there is none, or none of that name. */
-export function disagreesIn(query: LocationQuery): ListFilter['disagrees'] {
-  const parsed = filterSchema.shape.disagrees.safeParse(query['disagrees']);
-  return parsed.success ? parsed.data : '';
+/** What an address can narrow a list by, beside words and categories. */
+export const NARROWINGS = ['disagrees', 'missing', 'state', 'length', 'loudness', 'found', 'since'] as const;
+export type Narrowing = Pick<ListFilter, (typeof NARROWINGS)[number]>;
+
+/** What the address bar narrows the list by; what it does not understand narrows nothing. */
+export function narrowingIn(query: LocationQuery): Narrowing {
+  const read = <Key extends keyof Narrowing>(key: Key): Narrowing[Key] => {
+    const parsed = filterSchema.shape[key].safeParse(query[key] ?? '');
+    return (parsed.success ? parsed.data : '') as Narrowing[Key];
+  };
+  return {
+    disagrees: read('disagrees'),
+    missing: read('missing'),
+    state: read('state'),
+    length: read('length'),
+    loudness: read('loudness'),
+    found: read('found'),
+    since: read('since'),
+  };
 }

@@ -13,8 +13,15 @@ export const useLive = defineStore('live', () => {
   const jobListeners = new Set<(job: Job) => void>();
   const running = computed(() => jobs.value.filter((job) => job.state === 'running' || job.state === 'waiting'));
 
+  /** Jobs told of while the list was on its way: they are newer than what it says. */
+  let heardMeanwhile = new Map<string, Job>();
+
   async function reloadJobs(): Promise<void> {
-    jobs.value = await call('listJobs');
+    heardMeanwhile = new Map();
+    const list = await call('listJobs');
+    const newest = list.map((job) => heardMeanwhile.get(job.id) ?? job);
+    const unlisted = [...heardMeanwhile.values()].filter((job) => !list.some(({ id }) => id === job.id));
+    jobs.value = [...unlisted, ...newest];
   }
 
   let events: EventSource | undefined;
@@ -51,6 +58,7 @@ export const useLive = defineStore('live', () => {
         const ids = new Set(event.soundIds);
         for (const listener of recordListeners) listener(ids);
       } else {
+        heardMeanwhile.set(event.job.id, event.job);
         jobs.value = [event.job, ...jobs.value.filter((job) => job.id !== event.job.id)].slice(0, 50);
         for (const listener of jobListeners) listener(event.job);
       }

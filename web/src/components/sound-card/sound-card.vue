@@ -12,6 +12,7 @@ import NameBlocks from '../name-blocks.vue';
 import CardContents from './card-contents.vue';
 import CardCopies from './card-copies.vue';
 import CardDisagreements from './card-disagreements.vue';
+import CardMeasures from './card-measures.vue';
 import CardTextField from './card-text-field.vue';
 import { sharedValue } from './shared-value.ts';
 
@@ -24,10 +25,11 @@ const groups = ['Name', 'Description', 'Origin', 'Rights', 'Sound', 'Music'] as 
 const one = computed(() => (props.count === 1 ? props.rows[0] : undefined));
 const shared = computed(() => new Map(FIELDS.map((field) => [field.name, sharedValue(props.rows, field.name)])));
 
-/** The record, or what stands in the file. */
-const view = ref<'record' | 'file'>('record');
+/** The record, what was measured of the sound, or what stands in the file. */
+const view = ref<'record' | 'sound' | 'file'>('record');
 const VIEWS = [
   { key: 'record', label: 'Record' },
+  { key: 'sound', label: 'Sound' },
   { key: 'file', label: 'In the file' },
 ] as const;
 /** Which copy's file is shown: that of the row, until another one is chosen among the copies. */
@@ -131,6 +133,10 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
           @edit="(change) => emit('edit', change)"
         />
         <card-disagreements v-else-if="selection" :selection="selection" />
+      </template>
+      <template v-else-if="view === 'sound'">
+        <card-measures v-if="one" :row="one" @edit="(change) => emit('edit', change)" />
+        <p v-else class="hint soft">Select one sound to see its measures.</p>
       </template>
       <template v-else>
         <slot />

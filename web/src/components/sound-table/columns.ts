@@ -16,17 +16,17 @@ export interface Column {
 }
 
 export const COLUMNS: readonly Column[] = [
-  { key: 'name', label: 'Name', width: 254, sort: 'name', mono: true, text: (row) => row.name },
+  { key: 'name', label: 'Name', width: 220, sort: 'name', mono: true, text: (row) => row.name },
   {
     key: 'catId',
     label: 'CatID',
-    width: 98,
+    width: 92,
     sort: 'catId',
     field: 'catId',
     mono: true,
     text: (row) => row.record.catId,
   },
-  { key: 'fxName', label: 'FXName', width: 176, sort: 'fxName', field: 'fxName', text: (row) => row.record.fxName },
+  { key: 'fxName', label: 'FXName', width: 158, sort: 'fxName', field: 'fxName', text: (row) => row.record.fxName },
   {
     key: 'length',
     label: 'Length',
@@ -36,7 +36,22 @@ export const COLUMNS: readonly Column[] = [
     mono: true,
     text: (row) => formatLength(row.facts.durationSeconds),
   },
-  { key: 'channels', label: 'Ch.', width: 58, sort: 'channels', text: (row) => formatChannels(row.facts.channels) },
+  {
+    key: 'channels',
+    label: 'Ch.',
+    width: 62,
+    sort: 'channels',
+    text: (row) => formatChannels(row.facts.channels, row.measured?.channelLayout),
+  },
+  {
+    key: 'loudness',
+    label: 'LUFS',
+    width: 56,
+    sort: 'loudness',
+    align: 'right',
+    mono: true,
+    text: (row) => row.measured?.loudnessLufs?.toFixed(1).replace('-', '−') ?? '',
+  },
   { key: 'state', label: 'State', width: 84, sort: 'state', text: () => '' },
   {
     key: 'folder',

@@ -12,7 +12,7 @@ import CategoryPicker from '../category-picker.vue';
 import InlineWave from '../inline-wave.vue';
 import StateMark from '../state-mark.vue';
 import { COLUMNS, type Column } from './columns.ts';
-import DisagreementFilter from './disagreement-filter.vue';
+import ListNarrowing from './list-narrowing.vue';
 
 /** The table that all list places share: virtual rows, inline waveforms, sorting, selection, editing in place. */
 const props = defineProps<{ list: SoundList; label: string }>();
@@ -241,7 +241,7 @@ useKeys({
     </div>
     <div class="foot soft" role="status">
       <span>{{ counted(list.total.value, 'sound') }}</span>
-      <disagreement-filter />
+      <list-narrowing />
       <strong v-if="list.selectedCount.value > 0">{{
         list.everything.value ? 'All selected' : `${list.selectedCount.value.toLocaleString('en')} selected`
       }}</strong>

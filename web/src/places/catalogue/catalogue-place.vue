@@ -5,7 +5,7 @@ import { useRoute, useRouter } from 'vue-router';
 import { call } from '../../api/client.ts';
 import SoundCard from '../../components/sound-card/sound-card.vue';
 import SoundTable from '../../components/sound-table/sound-table.vue';
-import { disagreesIn } from '../../composables/list-filter.ts';
+import { NARROWINGS, narrowingIn } from '../../composables/list-filter.ts';
 import { useKeys } from '../../composables/use-keys.ts';
 import { useRecordEdits } from '../../composables/use-record-edits.ts';
 import { useSoundList } from '../../composables/use-sound-list.ts';
@@ -21,8 +21,11 @@ const filter = computed(() => ({
   q: text(route.query['q']),
   category: text(route.query['category']),
   catId: text(route.query['catId']),
-  disagrees: disagreesIn(route.query),
+  ...narrowingIn(route.query),
 }));
+const isNarrowed = computed(() =>
+  (['q', 'category', 'catId', ...NARROWINGS] as const).some((key) => filter.value[key] !== ''),
+);
 const list = useSoundList(
   (query, signal) => call('listCatalogue', { query, signal }),
   filter,
@@ -47,9 +50,7 @@ useKeys({ e: () => void card.value?.focusField() });
     <sound-table :list="list" label="Catalogue" @edit="editCell">
       <template #empty>
         <p v-if="list.loading.value" class="soft">Loading…</p>
-        <template
-          v-else-if="filter.q !== '' || filter.category !== '' || filter.catId !== '' || filter.disagrees !== ''"
-        >
+        <template v-else-if="isNarrowed">
           <p>
             Nothing found{{ filter.q === '' ? '' : ` for “${filter.q}”`
             }}{{ filter.category || filter.catId ? ' in this category' : '' }}.

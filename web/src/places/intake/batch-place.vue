@@ -12,7 +12,7 @@ import SoundCard from '../../components/sound-card/sound-card.vue';
 import SoundTable from '../../components/sound-table/sound-table.vue';
 import SuggestionList from '../../components/suggestion-list.vue';
 import { counted } from '../../composables/format.ts';
-import { disagreesIn } from '../../composables/list-filter.ts';
+import { NARROWINGS, narrowingIn } from '../../composables/list-filter.ts';
 import { showingErrors, tell } from '../../composables/use-errors.ts';
 import { useKeys } from '../../composables/use-keys.ts';
 import { useRecordEdits } from '../../composables/use-record-edits.ts';
@@ -36,7 +36,7 @@ const filter = computed(() => ({
   q: typeof route.query['q'] === 'string' ? route.query['q'] : '',
   category: '',
   catId: '',
-  disagrees: disagreesIn(route.query),
+  ...narrowingIn(route.query),
 }));
 const list = useSoundList(
   (query, signal) => call('listBatchRows', { params: { id }, query, signal }),
@@ -199,7 +199,9 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
       <sound-table v-show="step === 'describe'" :list="list" label="Sounds of the batch" @edit="editCell">
         <template #empty>
           <p v-if="reading || list.loading.value" class="soft">Reading…</p>
-          <p v-else-if="filter.disagrees !== ''">No file of this batch disagrees with itself there any more.</p>
+          <p v-else-if="NARROWINGS.some((key) => filter[key] !== '')">
+            No file of this batch is like that. The line above the table takes the narrowing back.
+          </p>
           <p v-else-if="filter.q !== ''">No sound of this batch has “{{ filter.q }}” in any field or folder.</p>
           <p v-else>No audio files in this folder.</p>
         </template>

@@ -1,49 +1,135 @@
 <script setup lang="ts">
-import type { Batch } from '@flagstone/contract/api';
-import { onBeforeUnmount, ref } from 'vue';
+import type { Batch, Drive } from '@flagstone/contract/api';
+import type { Statistics } from '@flagstone/contract/statistics';
+import { fieldLabel } from '@flagstone/core/record/fields';
+import { computed, onBeforeUnmount, ref } from 'vue';
 import { call } from '../../api/client.ts';
-import { counted, formatFailed, formatWhen } from '../../composables/format.ts';
+import JobLine from '../../components/job-line.vue';
+import { counted, formatWhen } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
+import { useLastVisit } from '../../composables/use-last-visit.ts';
 import { useLive } from '../../stores/live.ts';
+import BarChart from './bar-chart.vue';
+
+const MOST_CATEGORIES = 10;
 
 const live = useLive();
+const lastVisit = useLastVisit();
 type Overview = Awaited<ReturnType<typeof call<'getOverview'>>>;
 const overview = ref<Overview>();
+const statistics = ref<Statistics>();
 const open = ref<Batch[]>([]);
+const away = ref<Drive[]>([]);
+const added = ref({ filed: 0, inPreparation: 0 });
 
 async function load(): Promise<void> {
   await showingErrors(async () => {
-    const [counts, batches] = await Promise.all([call('getOverview'), call('listBatches')]);
+    const [counts, batches, drives, numbers, news] = await Promise.all([
+      call('getOverview'),
+      call('listBatches'),
+      call('listDrives'),
+      call('getStatistics'),
+      call('countAdded', { query: { since: lastVisit } }),
+    ]);
     overview.value = counts;
     open.value = batches.filter((batch) => batch.filedAt === null);
+    away.value = drives.filter((drive) => drive.state === 'away');
+    statistics.value = numbers;
+    added.value = news;
   });
 }
 void load();
-onBeforeUnmount(live.onRecords(() => void load()));
+
+// A job that measures tells of every sound: the numbers are asked for again when it is through, and now and then on the way.
+const AGAIN_MS = 5000;
+let waiting: ReturnType<typeof setTimeout> | undefined;
+function loadSoon(): void {
+  waiting ??= setTimeout(() => {
+    waiting = undefined;
+    void load();
+  }, AGAIN_MS);
+}
+onBeforeUnmount(() => clearTimeout(waiting));
+onBeforeUnmount(live.onRecords(loadSoon));
 onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
+
+const jobs = computed(() => [...live.running, ...live.jobs.filter((job) => !live.running.includes(job))].slice(0, 5));
+const notInStep = computed(() => {
+  const states = statistics.value?.notInStep;
+  return states ? states.behind + states.ahead + states.split : 0;
+});
+
+const catalogue = (query: Record<string, string>): string => `/catalogue?${new URLSearchParams(query).toString()}`;
+const number = (value: number): string => value.toLocaleString('en');
+
+const categoryBars = computed(() => {
+  const all = statistics.value?.categories ?? [];
+  const named = all.filter(({ category }) => category !== '').slice(0, MOST_CATEGORIES);
+  return named.map(({ category, count }) => ({
+    label: category,
+    value: count,
+    shown: counted(count, 'sound'),
+    to: catalogue({ category }),
+  }));
+});
+const completenessBars = computed(() => {
+  const { filed = 0, completeness = [] } = statistics.value ?? {};
+  return completeness.map(({ field, filled }) => ({
+    label: fieldLabel(field),
+    value: filed === 0 ? 0 : Math.round((100 * filled) / filed),
+    shown: `${number(filled)} of ${number(filed)} filled, ${number(filed - filled)} without`,
+    to: catalogue({ missing: field }),
+  }));
+});
+const bandBars = (bands: Statistics['lengths'], key: 'length' | 'loudness') =>
+  bands.map(({ label, range, count }) => ({
+    label: label.replace(/ (s|LUFS)$/, ''),
+    value: count,
+    shown: `${label}: ${counted(count, 'sound')}`,
+    to: catalogue({ [key]: range }),
+  }));
+const growthBars = computed(() =>
+  (statistics.value?.growth ?? []).slice(-30).map(({ day, total }) => ({
+    label: new Date(day).toLocaleDateString('en-GB', { day: 'numeric', month: 'short' }),
+    value: total,
+    shown: `${counted(total, 'sound')} by then`,
+    to: catalogue({ since: `${day}T00:00:00Z` }),
+  })),
+);
 </script>
 
 <template>
-  <div v-if="overview" class="today">
+  <div v-if="overview && statistics" class="today">
     <section class="tiles" aria-label="The collection in numbers">
-      <router-link to="/catalogue" class="tile"
-        ><strong>{{ overview.counts.filed.toLocaleString('en') }}</strong>
-        {{ overview.counts.filed === 1 ? 'sound' : 'sounds' }} in the catalogue</router-link
+      <router-link to="/catalogue" class="tile">
+        <strong>{{ number(overview.counts.filed) }}</strong>
+        {{ overview.counts.filed === 1 ? 'sound' : 'sounds' }} in the catalogue
+      </router-link>
+      <router-link to="/intake" class="tile">
+        <strong>{{ number(overview.counts.sounds - overview.counts.filed) }}</strong> in preparation
+      </router-link>
+      <router-link :to="catalogue({ since: lastVisit })" class="tile">
+        <strong>{{ number(added.filed) }}</strong> new since {{ formatWhen(lastVisit) }}
+      </router-link>
+      <router-link :to="catalogue({ state: 'notInStep' })" class="tile" :class="{ attention: notInStep > 0 }">
+        <strong>{{ number(notInStep) }}</strong> files not In step
+      </router-link>
+      <router-link
+        :to="catalogue({ state: 'gone' })"
+        class="tile"
+        :class="{ attention: statistics.notInStep.gone > 0 }"
       >
-      <router-link to="/intake" class="tile"
-        ><strong>{{ (overview.counts.sounds - overview.counts.filed).toLocaleString('en') }}</strong> in
-        preparation</router-link
-      >
-      <div class="tile">
-        <strong>{{ overview.counts.copies.toLocaleString('en') }}</strong> files on the drives
-      </div>
-      <div class="tile" :class="{ attention: overview.counts.behind > 0 }">
-        <strong>{{ overview.counts.behind.toLocaleString('en') }}</strong> files behind their record
-      </div>
-      <div class="tile" :class="{ attention: overview.counts.unreadable > 0 }">
-        <strong>{{ overview.counts.unreadable.toLocaleString('en') }}</strong> unreadable files
-      </div>
+        <strong>{{ number(statistics.notInStep.gone) }}</strong> files Gone
+      </router-link>
+      <router-link to="/intake" class="tile" :class="{ attention: overview.counts.unreadable > 0 }">
+        <strong>{{ number(overview.counts.unreadable) }}</strong> unreadable files
+      </router-link>
     </section>
+    <p v-for="drive in away" :key="drive.id" class="away">
+      □ The drive <strong>{{ drive.name }}</strong> is away: {{ counted(drive.copies, 'file') }} can be found and
+      described, but not played from it. It was last at <span class="mono">{{ drive.rootPath }}</span>.
+      <router-link to="/setup">Drives</router-link>
+    </p>
     <div class="columns">
       <section class="panel">
         <h2>Batches in preparation</h2>
@@ -51,7 +137,7 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
           {{ overview.counts.sounds === 0 ? 'Nothing here yet. ' : 'All batches are filed. '
           }}<router-link to="/intake">Bring sounds in</router-link>: choose one of the drives and read it.
         </p>
-        <ul>
+        <ul class="batches">
           <li v-for="batch in open" :key="batch.id">
             <router-link :to="`/intake/${batch.id}`"
               ><strong>{{ batch.name }}</strong></router-link
@@ -66,16 +152,23 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
       </section>
       <section class="panel">
         <h2>Latest jobs</h2>
-        <p v-if="live.jobs.length === 0" class="soft">None yet.</p>
+        <p v-if="jobs.length === 0" class="soft">None yet.</p>
         <ul>
-          <li v-for="job in live.jobs.slice(0, 12)" :key="job.id">
-            <strong>{{ job.title }}</strong>
-            <span>{{ counted(job.done, 'file') }} {{ formatFailed(job) }}</span>
-            <span class="soft">{{ formatWhen(job.createdAt) }}</span>
-          </li>
+          <job-line v-for="job in jobs" :key="job.id" :job="job" />
         </ul>
       </section>
     </div>
+    <div v-if="statistics.filed > 0" class="charts">
+      <bar-chart title="Sounds by category" lying :bars="categoryBars" />
+      <bar-chart title="Described, % of sounds by field" lying :most="100" :bars="completenessBars" />
+      <bar-chart title="Length, seconds" :bars="bandBars(statistics.lengths, 'length')" />
+      <bar-chart
+        :title="`Loudness, LUFS (${number(statistics.measured)} of ${number(statistics.filed)} measured)`"
+        :bars="bandBars(statistics.loudness, 'loudness')"
+      />
+      <bar-chart v-if="growthBars.length > 1" title="Growth of the catalogue" :bars="growthBars" class="wide" />
+    </div>
+    <section v-else class="panel soft">Charts of the catalogue show here once the first batch is filed.</section>
   </div>
 </template>
 
@@ -86,16 +179,17 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
   gap: 12px;
   height: 100%;
   padding: 12px;
+  overflow: auto;
 }
 
 .tiles {
   display: grid;
-  grid-template-columns: repeat(5, 1fr);
+  grid-template-columns: repeat(6, 1fr);
   gap: 12px;
 }
 
 .tile {
-  padding: 14px 16px;
+  padding: 10px 14px;
   border: 1px solid var(--hairline);
   background: var(--surface);
   color: var(--ink);
@@ -108,7 +202,7 @@ a.tile:hover {
 
 .tile strong {
   display: block;
-  font-size: 26px;
+  font-size: 24px;
   font-weight: 500;
 }
 
@@ -116,26 +210,44 @@ a.tile:hover {
   border-bottom: 3px solid var(--ochre);
 }
 
+.away {
+  margin: 0;
+  padding: 8px 14px;
+  border: 1px solid var(--ochre);
+  background: var(--surface);
+}
+
 .columns {
   display: grid;
-  flex: 1;
+  flex: 0 0 176px;
   grid-template-columns: 1fr 1fr;
   gap: 12px;
-  min-height: 0;
 }
 
 .panel {
-  padding: 12px 16px;
+  padding: 10px 14px;
   overflow: auto;
 }
 
+.charts {
+  display: grid;
+  flex: 1 0 auto;
+  grid-auto-rows: 196px;
+  grid-template-columns: 1fr 1fr;
+  gap: 12px;
+}
+
+.wide {
+  grid-column: 1 / -1;
+}
+
 ul {
-  margin: 8px 0 0;
+  margin: 4px 0 0;
   padding: 0;
   list-style: none;
 }
 
-li {
+.batches li {
   display: grid;
   grid-template-columns: 1fr auto 190px;
   gap: 12px;

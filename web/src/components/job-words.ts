@@ -1,0 +1,52 @@
+import type { Job } from '@flagstone/contract/jobs';
+import { formatFailed } from '../composables/format.ts';
+
+export const JOB_STATES: Record<Job['state'], string> = {
+  waiting: '○ Waiting',
+  running: '▶ Running',
+  paused: 'Ⅱ Paused',
+  done: '✓ Done',
+  failed: '✕ Failed',
+  cancelled: '– Cancelled',
+};
+
+/** What a job asked for will do soon. */
+export const JOB_ASKED: Record<NonNullable<Job['asked']>, string> = {
+  pause: 'Ⅱ Pausing after this item',
+  cancel: '– Stopping after this item',
+};
+
+/** 40 of 120, 3 failed. */
+export function countsOf(job: Job): string {
+  const of = job.total === null ? '' : ` of ${job.total.toLocaleString('en')}`;
+  return [`${job.done.toLocaleString('en')}${of}`, formatFailed(job)].filter((part) => part !== '').join(', ');
+}
+
+/** What reading a folder found, with the address of the list behind each number; counts of nothing are left out. */
+export function findingsOf(job: Job): { text: string; to: string }[] {
+  const batch = `/intake/${job.batchId}`;
+  const words: [key: string, word: string, query: string][] = [
+    ['new', 'new', 'found=new'],
+    ['moved', 'moved', 'found=moved'],
+    ['changedOutside', 'changed outside', 'found=changedOutside'],
+    ['alreadyHeld', 'already held', 'found=alreadyHeld'],
+    ['same', 'the same', 'found=same'],
+    ['gone', 'gone', 'state=gone'],
+  ];
+  return words
+    .filter(([key]) => job.batchId !== null && (job.result[key] ?? 0) > 0)
+    .map(([key, word, query]) => ({
+      text: `${(job.result[key] ?? 0).toLocaleString('en')} ${word}`,
+      to: `${batch}?${query}`,
+    }));
+}
+
+/** Items a second, and what a job still needs; empty while it does not run. */
+export function rateOf(job: Job, now: number): string {
+  const worked = job.done + job.failed;
+  if (job.state !== 'running' || job.startedAt === null || worked === 0) return '';
+  const seconds = (now - Date.parse(job.startedAt)) / 1000;
+  if (seconds < 2) return '';
+  const rate = worked / seconds;
+  return `${rate >= 10 ? Math.round(rate).toLocaleString('en') : rate.toFixed(1)} a second`;
+}
