@@ -10,7 +10,7 @@ import { indexJob } from './jobs/index-job.ts';
 import { JobQueue } from './jobs/job-queue.ts';
 import { measureJob, measureNewSounds, remeasureOutdated } from './jobs/measure-job.ts';
 import { recoverJournal, runPlanJob, undoPlanJob } from './jobs/plan-jobs.ts';
-import { reconnectDrives } from './services/drives.ts';
+import { reconnectDrives, seesDrives } from './services/drives.ts';
 import { LiveEvents } from './services/live-events.ts';
 
 /** Two made-up people, so that every change has somebody who made it until there is a sign-in. */
@@ -71,13 +71,8 @@ export async function openApplication(
   await context.jobs.takeUpDead();
   const settled = await recoverJournal(context);
   if (settled > 0) log.info({ settled }, 'settled interrupted changes of files');
-  await context.jobs.start(context, {
-    index: indexJob,
-    rename: runPlanJob,
-    write: runPlanJob,
-    undo: undoPlanJob,
-    measure: measureJob,
-  });
+  const work = { index: indexJob, rename: runPlanJob, write: runPlanJob, undo: undoPlanJob, measure: measureJob };
+  await context.jobs.start(context, work, (lanes) => seesDrives(context, lanes));
   await remeasureOutdated(context);
   await measureNewSounds(context);
   // What a command read beside this process, and drives that come back, are measured by whoever finds them first.

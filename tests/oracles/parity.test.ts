@@ -3,7 +3,9 @@ import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { beforeAll, describe, expect, it } from '@jest/globals';
 import { api } from '@flagstone/contract/api';
+import { measuresSchema } from '@flagstone/contract/measures';
 import { sortKeySchema } from '@flagstone/contract/selection';
+import { FEATURE_COUNT } from '@flagstone/core/audio/measure/feature-vector';
 import { ERROR_REMEDIES, type ErrorCode } from '@flagstone/core/errors';
 import { FIELD_PLACES } from '@flagstone/core/formats/field-places';
 import { FIELD_NAMES } from '@flagstone/core/record/fields';
@@ -54,10 +56,25 @@ describe('documents', () => {
       '--copy',
       '--keep-time',
       '--id3',
+      '--features',
+      '--threads',
+      '--database',
     ])
       expect(readme).toContain(option);
-    for (const command of ['start', 'test', 'read', 'write', 'suggest', 'name', 'index', 'bench'])
+    for (const command of ['start', 'test', 'read', 'write', 'measure', 'suggest', 'name', 'index', 'worker', 'bench'])
       expect(readme).toContain(`./flagstone ${command}`);
+  });
+});
+
+describe('the analysis', () => {
+  it('is defined in docs/analysis.md, measure by measure', async () => {
+    const text = await read('docs/analysis.md');
+    const names = Object.keys(measuresSchema.shape).filter(
+      (name) => !/^(durationSeconds|channelLayout|spectrum|onsets|tempoBpm|form|weight|activity)$/.test(name),
+    );
+    for (const name of names) expect(text).toContain(`\`${name}\``);
+    for (const name of Object.keys(measuresSchema.shape.spectrum.unwrap().shape)) expect(text).toContain(`\`${name}\``);
+    expect(text).toContain(`holds ${FEATURE_COUNT} numbers`);
   });
 });
 

@@ -1,12 +1,17 @@
 import { spawn } from 'node:child_process';
+import { mkdtemp, rm, writeFile } from 'node:fs/promises';
 import os from 'node:os';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { AppError } from '@flagstone/core/errors';
 import type { Job } from '@flagstone/contract/jobs';
 import { jobs } from '@flagstone/server/db/schema';
 import { JobQueue, type JobRun } from '@flagstone/server/jobs/job-queue';
 import { eq } from 'drizzle-orm';
-import { TestApplication } from './test-application.ts';
+import { openContext } from '@flagstone/server/application';
+import { openBatch } from '@flagstone/server/services/batches';
+import { TestApplication, toneBytes } from './test-application.ts';
 
 let app: TestApplication;
 beforeAll(async () => {
@@ -112,5 +117,39 @@ describe('a job', () => {
     const job = await app.context.jobs.runHere(app.context, work, newJob('taken'), 1);
     expect(job).toMatchObject({ state: 'running', total: null, error: null });
     await app.context.db.update(jobs).set({ state: 'done' }).where(eq(jobs.id, job.id));
+  });
+});
+
+describe('a second process', () => {
+  it('takes the jobs of drives that the first does not see', async () => {
+    const drive = await mkdtemp(path.join(os.tmpdir(), 'flagstone-elsewhere-'));
+    await writeFile(path.join(drive, 'tone.wav'), toneBytes(4242));
+    const elsewhere = await openContext(app.databaseAddress, [drive], app.context.log);
+    const { job: newJob } = await openBatch(elsewhere.context, drive, undefined, 1);
+    await elsewhere.close();
+
+    const project = fileURLToPath(new URL('../..', import.meta.url));
+    const main = path.join('server', 'src', 'main.ts');
+    const args = ['--import', 'tsx', main, 'worker', '--database', app.databaseAddress, '--root', drive];
+    const worker = spawn(process.execPath, args, {
+      cwd: project,
+      env: { ...process.env, NODE_OPTIONS: '', FLAGSTONE_CWD: project },
+      stdio: ['ignore', 'pipe', 'inherit'],
+    });
+    try {
+      await new Promise((resolve, reject) => {
+        worker.stdout.once('data', resolve);
+        worker.once('exit', (code) => reject(new Error(`the worker ended with ${code}`)));
+      });
+      const job = await app.ended(await app.context.jobs.add(newJob, 1));
+      expect(job).toMatchObject({ state: 'done', done: 1, result: { new: 1 } });
+      expect((await rowOf(job.id))?.worker).toBe(`${os.hostname()}:${worker.pid}`);
+    } finally {
+      worker.removeAllListeners('exit');
+      const ended = new Promise((resolve) => worker.once('exit', resolve));
+      worker.kill('SIGTERM');
+      await ended;
+      await rm(drive, { recursive: true, force: true });
+    }
   });
 });

@@ -26,7 +26,7 @@ interface Options {
 /** An application on a database and a drive of its own, spoken to over HTTP as the browser does. */
 export class TestApplication {
   readonly drive: string;
-  private readonly databaseAddress: string;
+  readonly databaseAddress: string;
   private application: Application;
 
   private constructor(drive: string, databaseAddress: string, application: Application) {

@@ -3,6 +3,7 @@ import { fileURLToPath } from 'node:url';
 import { PROJECT_FOLDER, UsageError } from './usage.ts';
 
 const BENCHMARKS: Record<string, string> = {
+  analyse: '../../../tests/bench/analyse-bench.ts',
   fuzz: '../../../tests/bench/fuzz-bench.ts',
   index: '../../../tests/bench/index-bench.ts',
   kill: '../../../tests/bench/kill-bench.ts',

@@ -9,7 +9,7 @@ import { openApplication } from '../application.ts';
 import { startLocalPostgres } from '../db/local-postgres.ts';
 import { httpServer } from '../http-server.ts';
 import { addDrive } from '../services/drives.ts';
-import { defaultDataFolder, PROJECT_FOLDER, UsageError } from './usage.ts';
+import { defaultDataFolder, PROJECT_FOLDER, rootsOf, untilStopped, UsageError } from './usage.ts';
 
 const DEFAULT_PORT = 4780;
 const DEMO_PROGRAM = fileURLToPath(new URL('../../../demo/src/main.ts', import.meta.url));
@@ -38,8 +38,7 @@ export async function start(args: string[]): Promise<number> {
     startLocalPostgres(dataFolder),
     values.empty ? undefined : makeDemo(demoFolder),
   ]);
-  const fromEnvironment = (process.env['FLAGSTONE_ROOTS'] ?? '').split(':').filter((root) => root !== '');
-  const roots = [...(values.root ?? []), ...fromEnvironment].map((root) => path.resolve(root));
+  const roots = rootsOf(values.root);
   if (existsSync(demoDrives) && !values.empty) roots.push(demoDrives);
 
   const application = await openApplication(postgres.connectionString, roots, log);
@@ -53,7 +52,7 @@ export async function start(args: string[]): Promise<number> {
   process.stdout.write(`Allowed roots: ${roots.join(', ') || 'none (add folders with --root DIR)'}\n`);
   process.stdout.write('Choose a person at the top right: Orla Venn or Tobias Reed. Stop with Ctrl+C.\n');
 
-  await new Promise<void>((resolve) => process.once('SIGINT', () => resolve()).once('SIGTERM', () => resolve()));
+  await untilStopped();
   listening.close();
   listening.closeAllConnections();
   await application.close();

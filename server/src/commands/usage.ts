@@ -23,3 +23,14 @@ export async function linesOfInput(): Promise<string[]> {
     if (line !== '') lines.push(line);
   return lines;
 }
+
+/** The allowed roots, given by --root and by FLAGSTONE_ROOTS=DIR:DIR, as absolute paths. */
+export function rootsOf(given: readonly string[] = []): string[] {
+  const fromEnvironment = (process.env['FLAGSTONE_ROOTS'] ?? '').split(':').filter((root) => root !== '');
+  return [...given, ...fromEnvironment].map((root) => path.resolve(root));
+}
+
+/** Waits until the process is asked to end. */
+export function untilStopped(): Promise<void> {
+  return new Promise((resolve) => process.once('SIGINT', () => resolve()).once('SIGTERM', () => resolve()));
+}

@@ -23,6 +23,14 @@ export interface Connection {
 export async function connect(connectionString: string): Promise<Connection> {
   const pool = new pg.Pool({ connectionString, max: 12 });
   const db = drizzle(pool, { schema });
-  await migrate(db, { migrationsFolder: fileURLToPath(new URL('../../migrations', import.meta.url)) });
+  const client = await pool.connect();
+  try {
+    // Several processes may start at once: one migrates, the others wait and find nothing left to do.
+    await client.query(`select pg_advisory_lock(hashtext('flagstone migrations'))`);
+    await migrate(drizzle(client), { migrationsFolder: fileURLToPath(new URL('../../migrations', import.meta.url)) });
+  } finally {
+    await client.query(`select pg_advisory_unlock(hashtext('flagstone migrations'))`);
+    client.release();
+  }
   return { db, pool, close: () => pool.end() };
 }

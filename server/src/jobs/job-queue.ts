@@ -54,6 +54,10 @@ const HEARTBEAT_MS = 10_000;
 const DEAD_AFTER_SECONDS = 40;
 /** A job whose lane is taken by another process is offered again after this. */
 const LANE_RETRY_SECONDS = 2;
+/** For so long a job is left to processes that see its drives; then whoever has it runs it, and says what is missing. */
+const UNSEEN_FOR_MS = 60_000;
+/** How the connections of processes that take jobs are called. */
+const TAKER = 'flagstone jobs';
 /** The longest that pg-boss allows; our own states decide, not this. */
 const EXPIRE_HOURS = 23;
 const FAILURE_EXAMPLES = 3;
@@ -77,17 +81,23 @@ export class JobQueue {
   private readonly workerIds = new Map<string, string[]>();
   private heartbeat: NodeJS.Timeout | undefined;
   private readonly running = new Set<string>();
+  private sees: (lanes: readonly string[]) => Promise<boolean> = () => Promise.resolve(true);
 
   constructor(connectionString: string, db: Database, live: LiveEvents, log: Logger) {
-    this.boss = new PgBoss({ connectionString, max: 3 });
+    this.boss = new PgBoss({ connectionString, max: 3, application_name: `${TAKER} ${thisWorker}`.slice(0, 63) });
     this.boss.on('error', (error) => log.error({ error }, 'the job queue met an error'));
     this.db = db;
     this.live = live;
     this.log = log;
   }
 
-  /** Starts taking jobs, those that were cut short first. */
-  async start(app: AppContext, work: Record<JobKind, JobWork>): Promise<void> {
+  /** Starts taking jobs, those that were cut short first. `sees` says whether this process sees the drives of a job. */
+  async start(
+    app: AppContext,
+    work: Record<JobKind, JobWork>,
+    sees: (lanes: readonly string[]) => Promise<boolean>,
+  ): Promise<void> {
+    this.sees = sees;
     await this.boss.start();
     for (const queue of Object.keys(QUEUES)) await this.boss.createQueue(queue);
     await this.takeUpDead();
@@ -274,7 +284,20 @@ export class JobQueue {
     });
   }
 
+  /** Hands a job on when this process does not see its drives and another one may. */
+  private async leaveToOthers(jobId: string): Promise<boolean> {
+    const [job] = await this.db.select().from(jobs).where(eq(jobs.id, jobId));
+    if (!job || Date.now() - job.createdAt.getTime() > UNSEEN_FOR_MS || (await this.sees(job.lanes))) return false;
+    const { rows } = await this.db.execute<{ takers: number }>(sql`
+      select count(distinct application_name)::int as takers from pg_stat_activity
+      where datname = current_database() and starts_with(application_name, ${TAKER})`);
+    if ((rows[0]?.takers ?? 0) < 2) return false;
+    await this.send(job, LANE_RETRY_SECONDS);
+    return true;
+  }
+
   private async perform(app: AppContext, work: JobWork | Record<JobKind, JobWork>, jobId: string): Promise<void> {
+    if (await this.leaveToOthers(jobId)) return;
     const job = await this.claim(jobId);
     if (!job) return;
     this.running.add(jobId);

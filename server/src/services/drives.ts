@@ -155,6 +155,16 @@ export async function reconnectDrives(app: AppContext): Promise<number> {
   return found;
 }
 
+/** Whether this process sees the drives that lanes of jobs name (with their ids at the end) and may use them. */
+export async function seesDrives(app: Pick<AppContext, 'db' | 'roots'>, lanes: readonly string[]): Promise<boolean> {
+  const ids = new Set(lanes.map((lane) => lane.slice(lane.lastIndexOf(' ') + 1)));
+  const concerned = (await app.db.select().from(drives)).filter(({ id }) => ids.has(id));
+  const here = await Promise.all(
+    concerned.map(async (drive) => app.roots.rootOf(drive.rootPath) !== undefined && (await driveIsHere(drive))),
+  );
+  return here.every(Boolean);
+}
+
 /** The files of a drive. Throws PATH_OUTSIDE_ROOTS when its root is not among those allowed at this start. */
 export function filesOf(app: Pick<AppContext, 'roots'>, drive: Pick<DriveRow, 'rootPath' | 'name'>): DriveFiles {
   if (app.roots.rootOf(drive.rootPath) === undefined) {

@@ -1,0 +1,30 @@
+import { existsSync } from 'node:fs';
+import path from 'node:path';
+import { parseArgs } from 'node:util';
+import pino from 'pino';
+import { openApplication } from '../application.ts';
+import { startLocalPostgres } from '../db/local-postgres.ts';
+import { defaultDataFolder, rootsOf, untilStopped } from './usage.ts';
+
+/**
+ * `worker`: one more process that takes jobs from the same database, on this machine (`--data DIR`, as of `start`) or on another one (`--database
+ * postgresql://...`). It works on the drives below its own roots; a job whose drive it does not see is left to the others.
+ */
+export async function worker(args: string[]): Promise<number> {
+  const { values } = parseArgs({
+    args,
+    options: { data: { type: 'string' }, database: { type: 'string' }, root: { type: 'string', multiple: true } },
+  });
+  const dataFolder = path.resolve(values.data ?? defaultDataFolder());
+  const postgres = values.database === undefined ? await startLocalPostgres(dataFolder) : undefined;
+  const demoDrives = path.join(dataFolder, 'demo', 'drives');
+  const roots = rootsOf(values.root);
+  if (postgres && existsSync(demoDrives)) roots.push(demoDrives);
+  const log = pino({ level: process.env['FLAGSTONE_LOG'] ?? 'warn' }, pino.destination(2));
+  const application = await openApplication(values.database ?? postgres?.connectionString ?? '', roots, log);
+  process.stdout.write(`Taking jobs for drives below ${roots.join(', ') || 'no root (add folders with --root DIR)'}\n`);
+  await untilStopped();
+  await application.close();
+  if (postgres?.started) await postgres.stop();
+  return 0;
+}
