@@ -18,7 +18,7 @@ export default {
       displayName: 'unit',
       testMatch: [
         '<rootDir>/{core,contract,demo,web}/src/**/*.test.ts',
-        '<rootDir>/server/src/drives/*.test.ts',
+        '<rootDir>/server/src/**/*.test.ts',
         '<rootDir>/tests/{oracles,commands,fuzz,kill}/*.test.ts',
       ],
     },

@@ -66,6 +66,8 @@ const find = (): Promise<unknown> => run('find', [drive, '-type', 'f', '-printf'
 
 try {
   const first = await seconds(index);
+  // The second time, what was new is noted as the same; from then on nothing is written.
+  const second = await seconds(index);
   const again = await seconds(index);
   const floor = await seconds(head);
   const listing = await seconds(find);
@@ -73,6 +75,7 @@ try {
     `${what.padEnd(34)} ${time.toFixed(2).padStart(7)} s ${String(Math.round(count / time)).padStart(7)} files/s ${note}\n`;
   process.stdout.write(`${count} WAV files of 15 kB, Node.js ${process.version}, ${os.availableParallelism()} cores\n`);
   process.stdout.write(line('first index, with worker start', first, `${(first / floor).toFixed(1)} x the floor`));
+  process.stdout.write(line('second index', second));
   process.stdout.write(line('unchanged index', again, `${(again / listing).toFixed(1)} x find`));
   process.stdout.write(line('floor: first 64 kB of each file', floor));
   process.stdout.write(line('floor: find -printf', listing));

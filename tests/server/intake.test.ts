@@ -3,6 +3,7 @@ import os from 'node:os';
 import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { DriveFiles } from '@flagstone/server/drives/drive-files';
+import { IdSet } from '@flagstone/server/jobs/id-set';
 import { recogniseMoves } from '@flagstone/server/jobs/moved-copies';
 import { TestApplication, toneBytes } from './test-application.ts';
 
@@ -102,6 +103,35 @@ describe('reading a folder', () => {
   });
 });
 
+describe('what reading found', () => {
+  it('is kept for each file, so that every number opens its list', async () => {
+    await app.put('found/new.wav', { seed: 301 });
+    await app.put('found/twin.wav', { seed: 301 });
+    await app.put('found/old.wav', { seed: 302 });
+    await app.put('found/edited.wav', { seed: 303 });
+    const { batchId } = await app.intake('found');
+    const names = async (found: string): Promise<string[]> =>
+      (await app.call('listBatchRows', { params: { id: batchId }, query: { found } })).rows.map((row) => row.name);
+    expect((await names('new')).length).toBe(3);
+    expect((await names('alreadyHeld')).length).toBe(1);
+    await rename(path.join(app.drive, 'found/old.wav'), path.join(app.drive, 'found/renamed.wav'));
+    await app.put('found/edited.wav', { seed: 304 });
+    const { job } = await app.intake('found');
+    expect(job.result).toMatchObject({ same: 2, moved: 1, changedOutside: 1, new: 0, gone: 0 });
+    expect(await names('moved')).toEqual(['renamed.wav']);
+    expect(await names('changedOutside')).toEqual(['edited.wav']);
+    expect((await names('same')).sort()).toEqual(['new.wav', 'twin.wav']);
+  });
+
+  it('is written by several at once without waiting for each other in a circle', async () => {
+    // The same few sounds in every chunk, met in another order each time.
+    for (let file = 0; file < 900; file += 1) await app.put(`many/${file}.wav`, { seed: 400 + ((file * 7) % 13) });
+    const { job } = await app.intake('many');
+    expect(job).toMatchObject({ state: 'done', done: 900, failed: 0, result: { new: 13, alreadyHeld: 887 } });
+    expect((await app.intake('many')).job.result).toMatchObject({ same: 900, new: 0, gone: 0 });
+  });
+});
+
 describe('files that another program moved', () => {
   const contents = async (batchId: number) =>
     (await rowsOf(batchId)).map(({ folder, name, copyId, state, revision, record }) => ({
@@ -140,7 +170,9 @@ describe('files that another program moved', () => {
     const [row] = await rowsOf(batchId);
     const files = new DriveFiles(path.join(app.drive, 'nowhere'));
     const newest = (row?.copyId ?? 0) - 1;
-    expect(await recogniseMoves(app.context, files, row?.driveId ?? '', newest, () => Promise.resolve(false))).toBe(0);
+    expect(
+      await recogniseMoves(app.context, files, row?.driveId ?? '', newest, () => Promise.resolve(false), new IdSet()),
+    ).toBe(0);
     expect(await contents(batchId)).toHaveLength(1);
   });
 

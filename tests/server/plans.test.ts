@@ -241,6 +241,7 @@ describe('a write plan', () => {
 
   it('keeps everything through a restart', async () => {
     const batchId = await describedBatch();
+    await app.measured();
     const before = await app.call('listBatchRows', { params: { id: batchId } });
     await app.restart();
     expect(await app.call('listBatchRows', { params: { id: batchId } })).toEqual(before);

@@ -8,7 +8,7 @@ import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Transaction } from '../db/connect.ts';
 import { bulkInsert } from '../db/bulk-insert.ts';
-import { copies, drives, records, sounds, unreadable } from '../db/schema.ts';
+import { batchItems, copies, drives, records, sounds, unreadable } from '../db/schema.ts';
 import type { DriveFiles } from '../drives/drive-files.ts';
 import type { HeaderResult } from '../drives/header-worker.ts';
 import { walk, type WalkEntry } from '../drives/walk.ts';
@@ -16,12 +16,14 @@ import { driveIsHere, filesOf } from '../services/drives.ts';
 import { idList, refreshSearch } from '../services/search.ts';
 import { AppError } from '@flagstone/core/errors';
 import type { JobRun } from './job-queue.ts';
+import { IdSet } from './id-set.ts';
 import { measureNewSounds } from './measure-job.ts';
 import { newestCopyId, recogniseMoves } from './moved-copies.ts';
 
 type FoundFile = Extract<WalkEntry, { kind: 'file' }>;
 type Fault = Extract<WalkEntry, { kind: 'fault' }>;
 type CopyRow = typeof copies.$inferSelect;
+type RevisedRecord = SoundRecord & { revision: number };
 type ReadFile = FoundFile & { header: Extract<HeaderResult, { ok: true }>; soundId: number };
 
 /** What a file that is read again replaces in its row. */
@@ -41,8 +43,11 @@ const COPY_COLUMNS = [
   'indexed_at',
 ];
 const CHUNK = 256;
-/** Chunks that are being read while another is being written. */
+/** Chunks that are being read while others are being written. */
 const READ_AHEAD = 3;
+const GONE_PAGE = 10_000;
+/** Chunks that are written at once, so that the database works while the next one is made ready. */
+const WRITERS = 2;
 
 const payloadSchema = z.object({ batchId: z.number(), driveId: z.string(), folder: z.string() });
 type Payload = z.infer<typeof payloadSchema>;
@@ -71,28 +76,39 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   if (!(await driveIsHere(drive)))
     throw new AppError('PATH_NOT_FOUND', `The drive “${drive.name}” is not mounted at ${drive.rootPath}.`);
 
-  const started = new Date();
+  const seen = new IdSet();
   const newestBefore = await newestCopyId(app);
   const result = { ...emptyResult };
   run.setResult(result);
   let total = 0;
   let faults = 0;
-  const pending: Promise<() => Promise<void>>[] = [];
-  const settle = async (): Promise<void> => {
-    const write = await pending.shift();
-    await write?.();
+  const reading: Promise<() => Promise<void>>[] = [];
+  const writing = new Set<Promise<void>>();
+  const writeNext = async (): Promise<void> => {
+    const write = await reading.shift();
+    if (!write) return;
+    const one = write();
+    writing.add(one);
+    // Told by the race below; without a listener of its own it would count as unhandled meanwhile.
+    one.finally(() => writing.delete(one)).catch(() => undefined);
+    if (writing.size >= WRITERS) await Promise.race(writing);
   };
-  for await (const chunk of chunked(walk(files.root, payload.folder))) {
-    total += chunk.length;
-    faults += chunk.filter((entry) => entry.kind === 'fault').length;
-    await run.setTotal(total);
-    pending.push(readChunk(app, files, payload, chunk, run, result));
-    if (pending.length >= READ_AHEAD) await settle();
+  try {
+    for await (const chunk of chunked(walk(files.root, payload.folder))) {
+      total += chunk.length;
+      faults += chunk.filter((entry) => entry.kind === 'fault').length;
+      await run.setTotal(total);
+      reading.push(readChunk(app, files, payload, chunk, run, result, seen));
+      if (reading.length >= READ_AHEAD) await writeNext();
+    }
+    while (reading.length > 0) await writeNext();
+    await Promise.all(writing);
+  } finally {
+    await Promise.allSettled([...reading, ...writing]);
   }
-  while (pending.length > 0) await settle();
-  result.moved = await recogniseMoves(app, files, drive.id, newestBefore, () => driveIsHere(drive));
+  result.moved = await recogniseMoves(app, files, drive.id, newestBefore, () => driveIsHere(drive), seen);
   result.alreadyHeld -= result.moved;
-  if (faults === 0 && (await driveIsHere(drive))) result.gone = await markGone(app, payload, started);
+  if (faults === 0 && (await driveIsHere(drive))) result.gone = await markGone(app, payload, newestBefore, seen);
   await app.db.update(drives).set({ lastIndexedAt: new Date() }).where(eq(drives.id, drive.id));
   await measureNewSounds(app);
 }
@@ -116,10 +132,15 @@ async function readChunk(
   chunk: WalkEntry[],
   run: JobRun,
   result: typeof emptyResult,
+  seen: IdSet,
 ): Promise<() => Promise<void>> {
   const found = chunk.filter((entry) => entry.kind === 'file');
   const faults = chunk.filter((entry) => entry.kind === 'fault');
-  const known = await knownCopies(app, payload.driveId, found);
+  const known = await knownCopies(app, payload, found);
+  for (const file of found) {
+    const id = known.get(pathOf(file))?.id;
+    if (id !== undefined) seen.add(id);
+  }
   const isSame = (file: FoundFile): boolean => {
     const copy = known.get(pathOf(file));
     return (
@@ -149,22 +170,41 @@ async function readChunk(
           error: new AppError(header.code, header.message),
         });
     });
-    await app.db.transaction((tx) =>
-      writeChunk(app, tx, payload, { good, same, faults, known, personId: run.job.personId }, result),
-    );
+    result.same += same.length;
+    // Of files that are the same, only those are written of which the database says otherwise.
+    const toNote = same.filter((file) => {
+      const copy = known.get(pathOf(file));
+      return copy?.gone !== false || copy.found !== 'same';
+    });
+    if (good.length + toNote.length + faults.length > 0)
+      await app.db.transaction((tx) =>
+        writeChunk(app, tx, payload, { good, same: toNote, faults, known, personId: run.job.personId }, result),
+      );
     for (const { folder, name, error } of faults) run.note(error, folder === '' ? name : `${folder}/${name}`);
     await run.advance({ done: good.length + same.length, failed: faults.length });
   };
 }
 
-async function knownCopies(app: AppContext, driveId: string, found: FoundFile[]): Promise<Map<string, CopyRow>> {
+/** What tells whether a file is the same, and how it stands in the batch. */
+interface KnownCopy {
+  id: number;
+  sizeBytes: number;
+  mtimeMs: number;
+  inode: string;
+  gone: boolean;
+  found: string | null;
+}
+
+async function knownCopies(app: AppContext, payload: Payload, found: FoundFile[]): Promise<Map<string, KnownCopy>> {
   if (found.length === 0) return new Map();
   const names = [...new Set(found.map((file) => file.name))];
   const folders = [...new Set(found.map((file) => file.folder))];
+  const { id, folder, name, sizeBytes, mtimeMs, inode, gone } = copies;
   const rows = await app.db
-    .select()
+    .select({ id, folder, name, sizeBytes, mtimeMs, inode, gone, found: batchItems.found })
     .from(copies)
-    .where(and(eq(copies.driveId, driveId), inArray(copies.folder, folders), inArray(copies.name, names)));
+    .leftJoin(batchItems, and(eq(batchItems.copyId, copies.id), eq(batchItems.batchId, payload.batchId)))
+    .where(and(eq(copies.driveId, payload.driveId), inArray(folder, folders), inArray(name, names)));
   return new Map(rows.map((row) => [pathOf(row), row]));
 }
 
@@ -172,7 +212,7 @@ interface ChunkToWrite {
   good: (FoundFile & { header: Extract<HeaderResult, { ok: true }> })[];
   same: FoundFile[];
   faults: Fault[];
-  known: Map<string, CopyRow>;
+  known: Map<string, KnownCopy>;
   personId: number;
 }
 
@@ -184,26 +224,38 @@ async function writeChunk(
   result: typeof emptyResult,
 ): Promise<void> {
   const { good, same, faults, known } = chunk;
-  const { files: readFiles, newIds } = await findSounds(app, tx, good, chunk.personId);
+  const { files: readFiles, newRecords } = await findSounds(app, tx, good, chunk.personId);
   const soundIds = [...new Set(readFiles.map((file) => file.soundId))];
+  const heldIds = soundIds.filter((id) => !newRecords.has(id));
   const recordRows =
-    soundIds.length === 0 ? [] : await tx.select().from(records).where(inArray(records.soundId, soundIds));
-  const recordOf = new Map(recordRows.map((row) => [row.soundId, row]));
+    heldIds.length === 0 ? [] : await tx.select().from(records).where(inArray(records.soundId, heldIds));
+  const recordOf = new Map<number, RevisedRecord>([
+    ...newRecords,
+    ...recordRows.map((row) => [row.soundId, row] as const),
+  ]);
+  const earlierIds = readFiles.flatMap((file) => known.get(pathOf(file))?.id ?? []);
+  const earlierRows =
+    earlierIds.length === 0
+      ? []
+      : await tx
+          .select()
+          .from(copies)
+          .where(sql`${copies.id} = any(${idList(earlierIds)})`);
+  const earlierAt = new Map(earlierRows.map((row) => [pathOf(row), row]));
   const copyRows = readFiles.flatMap((file) => {
     const record = recordOf.get(file.soundId);
-    const earlier = known.get(pathOf(file));
+    const earlier = earlierAt.get(pathOf(file));
     return record ? [copyRow(payload, file, record, earlier)] : [];
   });
   result.unreadable += faults.length;
   const met = new Set<number>();
   const foundOf = (file: ReadFile): Found => {
-    const isFirst = newIds.has(file.soundId) && !met.has(file.soundId);
+    const isFirst = newRecords.has(file.soundId) && !met.has(file.soundId);
     met.add(file.soundId);
     if (known.has(pathOf(file))) return 'changedOutside';
     return isFirst ? 'new' : 'alreadyHeld';
   };
   const found = new Map<string, Found>(readFiles.map((file) => [pathOf(file), foundOf(file)]));
-  for (const file of same) found.set(pathOf(file), 'same');
   for (const each of found.values()) result[each] += 1;
 
   const items = same.flatMap((file): BatchItem[] => {
@@ -216,15 +268,12 @@ async function writeChunk(
       ${bulkInsert(copies, copyRows)} on conflict on constraint copies_path do update set ${sql.join(updated, sql`, `)}
       returning id, folder, name`);
     items.push(...written.rows.map((row) => ({ id: row.id, found: found.get(pathOf(row)) ?? 'same' })));
-    await refreshSearch(
-      tx,
-      soundIds.filter((id) => !newIds.has(id)),
-    );
+    await refreshSearch(tx, heldIds);
   }
   if (same.length > 0)
     await tx
       .update(copies)
-      .set({ gone: false, indexedAt: new Date() })
+      .set({ gone: false })
       .where(sql`${copies.id} = any(${idList(items.map(({ id }) => id))})`);
   if (items.length > 0)
     await tx.execute(sql`
@@ -240,10 +289,12 @@ async function findSounds(
   tx: Transaction,
   good: ChunkToWrite['good'],
   personId: number,
-): Promise<{ files: ReadFile[]; newIds: Set<number> }> {
-  if (good.length === 0) return { files: [], newIds: new Set() };
+): Promise<{ files: ReadFile[]; newRecords: Map<number, RevisedRecord> }> {
+  if (good.length === 0) return { files: [], newRecords: new Map() };
   const firstByDigest = new Map(good.map((file) => [file.header.quickDigest, file] as const).reverse());
-  const soundRows = [...firstByDigest.values()].map(({ header: { file, quickDigest } }) => ({
+  // In the order of their digests: two chunks that bring the same sounds then wait for each other, and never both.
+  const firsts = [...firstByDigest.values()].sort((a, b) => (a.header.quickDigest < b.header.quickDigest ? -1 : 1));
+  const soundRows = firsts.map(({ header: { file, quickDigest } }) => ({
     quickDigest,
     digestVersion: DIGEST_VERSION,
     codec: file.facts.codec,
@@ -260,11 +311,15 @@ async function findSounds(
   const { rows: made } = await tx.execute<{ id: number; quick_digest: string }>(
     sql`${bulkInsert(sounds, soundRows)} on conflict do nothing returning id, quick_digest`,
   );
-  const rows = await tx
-    .select({ id: sounds.id, quickDigest: sounds.quickDigest })
-    .from(sounds)
-    .where(inArray(sounds.quickDigest, [...firstByDigest.keys()]));
-  const idOf = new Map(rows.map((row) => [row.quickDigest, row.id]));
+  const idOf = new Map(made.map((row) => [row.quick_digest, row.id]));
+  const held = [...firstByDigest.keys()].filter((digest) => !idOf.has(digest));
+  if (held.length > 0) {
+    const rows = await tx
+      .select({ id: sounds.id, quickDigest: sounds.quickDigest })
+      .from(sounds)
+      .where(inArray(sounds.quickDigest, held));
+    for (const row of rows) idOf.set(row.quickDigest, row.id);
+  }
   const newRecords = made.flatMap(({ id, quick_digest: quickDigest }) => {
     const first = firstByDigest.get(quickDigest);
     return first
@@ -288,14 +343,14 @@ async function findSounds(
     const search = sql`flagstone_search(n, ${JSON.stringify(paths)}::jsonb ->> n.sound_id::text)`;
     await tx.execute(bulkInsert(records, newRecords, { search }));
   }
-  return { files: read, newIds: new Set(made.map((row) => row.id)) };
+  return { files: read, newRecords: new Map(newRecords.map((record) => [record.soundId, record])) };
 }
 
 /** A copy's row: whether it carries the record follows from comparing what it says with the record and with what it said before. */
 function copyRow(
   payload: Payload,
   file: ReadFile,
-  record: SoundRecord & { revision: number },
+  record: RevisedRecord,
   earlier: CopyRow | undefined,
 ): typeof copies.$inferInsert {
   const inFile = filledFields(file.header.file.record);
@@ -364,10 +419,30 @@ async function forgetUnreadable(tx: Transaction, { driveId, batchId }: Payload, 
     and c.folder || '/' || c.name = any(${sql.param(paths)})`);
 }
 
-/** Copies of the folder that this scan did not meet are gone: the drive is here, the file is not. Nothing is removed. */
-async function markGone(app: AppContext, { driveId, folder }: Payload, started: Date): Promise<number> {
-  const { rowCount } = await app.db.execute(sql`
-    update copies set gone = true where drive_id = ${driveId} and indexed_at < ${started.toISOString()}::timestamptz and not gone
-    and (${folder} = '' or folder = ${folder} or starts_with(folder, ${folder} || '/'))`);
-  return rowCount ?? 0;
+/**
+ * Copies of the folder that were known before this scan and that it did not meet are gone: the drive is here, the file is not. Nothing is
+ * removed. Returns how many.
+ */
+async function markGone(
+  app: AppContext,
+  { driveId, folder }: Payload,
+  newestBefore: number,
+  seen: IdSet,
+): Promise<number> {
+  let gone = 0;
+  for (let after = 0; ;) {
+    const { rows } = await app.db.execute<{ id: number; drive_id: string }>(sql`
+      select id from copies where drive_id = ${driveId} and id > ${after} and id <= ${newestBefore} and not gone
+      and (${folder} = '' or folder = ${folder} or starts_with(folder, ${folder} || '/')) order by id limit ${GONE_PAGE}`);
+    const missing = rows.filter(({ id }) => !seen.has(id)).map(({ id }) => id);
+    if (missing.length > 0)
+      await app.db
+        .update(copies)
+        .set({ gone: true })
+        .where(sql`${copies.id} = any(${idList(missing)})`);
+    gone += missing.length;
+    const last = rows.at(-1);
+    if (!last || rows.length < GONE_PAGE) return gone;
+    after = last.id;
+  }
 }

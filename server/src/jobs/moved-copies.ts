@@ -4,6 +4,7 @@ import type { AppContext } from '../app-context.ts';
 import type { Transaction } from '../db/connect.ts';
 import { batchItems, copies } from '../db/schema.ts';
 import type { DriveFiles } from '../drives/drive-files.ts';
+import type { IdSet } from './id-set.ts';
 import { idList, refreshSearch } from '../services/search.ts';
 
 type CopyRow = typeof copies.$inferSelect;
@@ -25,7 +26,7 @@ export async function newestCopyId(app: AppContext): Promise<number> {
 /**
  * Recognises files that were moved or renamed by another program: a copy that this scan made, when another copy of the same sound on the same
  * drive is no longer where it was. The old row takes the new place, so that its history and its batches stay; the new row goes. The same
- * inode decides, then the same name. Returns how many.
+ * inode decides, then the same name. Adds those rows to the ones that were seen, and returns how many.
  */
 export async function recogniseMoves(
   app: AppContext,
@@ -33,6 +34,7 @@ export async function recogniseMoves(
   driveId: string,
   newestBefore: number,
   isHere: () => Promise<boolean>,
+  seen: IdSet,
 ): Promise<number> {
   let moved = 0;
   let after = newestBefore;
@@ -40,11 +42,12 @@ export async function recogniseMoves(
     const fresh = await app.db
       .select()
       .from(copies)
-      // A row that somebody plans with already stays as it is.
+      // Only of sounds that were on this drive before. A row that somebody plans with already stays as it is.
       .where(
         and(
           eq(copies.driveId, driveId),
           gt(copies.id, after),
+          sql`exists (select from copies o where o.sound_id = ${copies.soundId} and o.drive_id = ${driveId} and o.id <= ${newestBefore})`,
           sql`not exists (select from journal j where j.copy_id = ${copies.id})`,
         ),
       )
@@ -55,6 +58,7 @@ export async function recogniseMoves(
     // On a drive that vanished meanwhile every file seems to be missing.
     if (!(await isHere())) return moved;
     if (moves.length > 0) await app.db.transaction((tx) => takeNewPlaces(tx, moves));
+    for (const { old } of moves) seen.add(old.id);
     moved += moves.length;
     if (fresh.length < PAGE) return moved;
   }

@@ -7,6 +7,8 @@ import { records } from '../db/schema.ts';
 /** Brings the search vectors of sounds up to date with their records and the paths of their copies. */
 export async function refreshSearch(db: Queryable, soundIds: readonly number[]): Promise<void> {
   if (soundIds.length === 0) return;
+  // In the order of their ids, so that two writers wait for each other and never both.
+  await db.execute(sql`select from records where sound_id = any(${idList(soundIds)}) order by sound_id for update`);
   await db.execute(sql`
     update records r set search = flagstone_search(r, coalesce(p.paths, ''))
     from (select sound_id, string_agg(folder || '/' || name, ' ') as paths from copies where sound_id = any(${idList(soundIds)}) group by sound_id) p
