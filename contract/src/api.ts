@@ -24,8 +24,23 @@ export const driveSchema = z.object({
   capacityBytes: z.number().nullable(),
   freeBytes: z.number().nullable(),
   lastIndexedAt: z.string().nullable(),
+  /** Kept for its history, and neither looked for nor offered any more. */
+  retired: z.boolean(),
 });
 export type Drive = z.infer<typeof driveSchema>;
+
+/** A folder that was read, and how it is read again. */
+export const readFolderSchema = z.object({
+  id: z.number(),
+  driveId: z.string(),
+  driveName: z.string(),
+  /** Below the drive's root; empty for the whole drive. */
+  path: z.string(),
+  files: z.number(),
+  watched: z.boolean(),
+  exclude: z.array(z.string()),
+});
+export type ReadFolder = z.infer<typeof readFolderSchema>;
 
 export const batchSchema = z.object({
   id: z.number(),
@@ -103,6 +118,37 @@ export const api = {
     response: z.object({ source: z.string(), categories: z.array(categorySchema) }),
   }),
   listDrives: endpoint('GET', '/drives', { response: z.array(driveSchema) }),
+  updateDrive: endpoint('PATCH', '/drives/:id', {
+    params: z.object({ id: z.uuid() }),
+    body: z.strictObject({
+      name: z.string().trim().min(1).max(200).optional(),
+      rootPath: z.string().min(1).max(4096).optional(),
+      retired: z.boolean().optional(),
+    }),
+    response: z.array(driveSchema),
+  }),
+  listReadFolders: endpoint('GET', '/read-folders', { response: z.array(readFolderSchema) }),
+  updateReadFolder: endpoint('PATCH', '/read-folders/:id', {
+    params: idParams,
+    body: z.strictObject({
+      watched: z.boolean().optional(),
+      exclude: z.array(z.string().trim().min(1).max(500)).max(100).optional(),
+    }),
+    response: readFolderSchema,
+  }),
+  /** Reads a folder again; what is filed and the same does not come into preparation once more. */
+  readAgain: endpoint('POST', '/read-folders/:id/read', { params: idParams, response: jobSchema }),
+  /** What reading a folder would find; nothing is recorded. */
+  countIntake: endpoint('POST', '/intake/count', {
+    body: z.strictObject({ path: z.string().min(1).max(4096) }),
+    response: z.object({
+      files: z.number(),
+      sizeBytes: z.number(),
+      same: z.number(),
+      newOrChanged: z.number(),
+      faults: z.number(),
+    }),
+  }),
   listFolders: endpoint('GET', '/folders', {
     query: z.object({ path: z.string().max(4096).default('') }),
     response: z.object({

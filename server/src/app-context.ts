@@ -16,5 +16,7 @@ export interface AppContext {
   suggester: CategorySuggester;
   live: LiveEvents;
   jobs: JobQueue;
+  /** Called when what is watched may have changed; does nothing in a process that watches nothing. */
+  refreshWatching: () => Promise<void>;
   log: Logger;
 }

@@ -11,6 +11,7 @@ import { JobQueue } from './jobs/job-queue.ts';
 import { measureJob, measureNewSounds, remeasureOutdated } from './jobs/measure-job.ts';
 import { recoverJournal, runPlanJob, undoPlanJob } from './jobs/plan-jobs.ts';
 import { reconnectDrives, seesDrives } from './services/drives.ts';
+import { FolderWatcher } from './services/watching.ts';
 import { LiveEvents } from './services/live-events.ts';
 
 /** Two made-up people, so that every change has somebody who made it until there is a sign-in. */
@@ -46,6 +47,7 @@ export async function openContext(
     suggester: new CategorySuggester(categories),
     live,
     jobs,
+    refreshWatching: () => Promise.resolve(),
     log,
   };
   await connection.db.insert(people).values(FIRST_PEOPLE).onConflictDoNothing();
@@ -76,13 +78,21 @@ export async function openApplication(
   await remeasureOutdated(context);
   await measureNewSounds(context);
   // What a command read beside this process, and drives that come back, are measured by whoever finds them first.
+  const watcher = new FolderWatcher(context);
+  context.refreshWatching = () => watcher.refresh();
+  await watcher.refresh();
+  const keepHouse = async (): Promise<void> => {
+    await measureNewSounds(context);
+    await watcher.refresh();
+  };
   const keeping = setInterval(() => {
-    measureNewSounds(context).catch((error: unknown) => log.error({ err: error }, 'new sounds could not be queued'));
+    keepHouse().catch((error: unknown) => log.error({ err: error }, 'housekeeping met an error'));
   }, HOUSEKEEPING_MS);
   return {
     context,
     close: async () => {
       clearInterval(keeping);
+      await watcher.close();
       await context.jobs.stop();
       await close();
     },

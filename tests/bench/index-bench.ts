@@ -7,15 +7,21 @@ import { wavBytes } from '@flagstone/demo/wav-file';
 import { openContext } from '@flagstone/server/application';
 import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
 import { indexJob } from '@flagstone/server/jobs/index-job';
+import { fillCatalogue } from './fill-catalogue.ts';
+import { listQuerySchema } from '@flagstone/contract/selection';
+import { listRows } from '@flagstone/server/services/sound-rows';
+import { statisticsOf } from '@flagstone/server/services/statistics';
 import { openBatch } from '@flagstone/server/services/batches';
 import pino from 'pino';
 
 /**
- * `bench index [--files 5000]`: files a second for a first and for an unchanged indexing, database included, beside two floors of this machine in
+ * `bench index [--files 5000] [--rows 0]`: with so many made-up sounds in the catalogue beforehand, files a second for a first and for an unchanged indexing, database included, beside two floors of this machine in
  * the same run: reading the first 64 kB of each file, and `find -printf`.
  */
 const run = promisify(execFile);
-const { values } = parseArgs({ options: { files: { type: 'string', default: '5000' } } });
+const { values } = parseArgs({
+  options: { files: { type: 'string', default: '5000' }, rows: { type: 'string', default: '0' } },
+});
 const count = Number(values.files);
 const folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone-bench-'));
 await chmod(folder, 0o755);
@@ -65,6 +71,16 @@ const head = async (): Promise<void> => {
 const find = (): Promise<unknown> => run('find', [drive, '-type', 'f', '-printf', '%s %T@ %p\n'], { maxBuffer: 1e9 });
 
 try {
+  const rows = Number(values.rows);
+  if (rows > 0) {
+    const making = await seconds(() => fillCatalogue(context.db, rows));
+    process.stdout.write(`${rows.toLocaleString('en')} sounds made in the database in ${making.toFixed(0)} s\n`);
+    for (const [what, ask] of [
+      ['first page of the catalogue', () => listRows(context, { kind: 'catalogue' }, listQuerySchema.parse({}))],
+      ['charts of Today', () => statisticsOf(context)],
+    ] as const)
+      process.stdout.write(`${what.padEnd(34)} ${(await seconds(ask)).toFixed(2).padStart(7)} s\n`);
+  }
   const first = await seconds(index);
   // The second time, what was new is noted as the same; from then on nothing is written.
   const second = await seconds(index);

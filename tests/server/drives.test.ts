@@ -93,3 +93,89 @@ describe('a drive', () => {
     expect(await states()).toEqual(['inStep', 'inStep']);
   });
 });
+
+describe('what a person changes of a drive', () => {
+  const change = (body: object) => app.send('updateDrive', { params: { id: driveId }, body });
+
+  it('is its name, and whether it is in use; nothing on it is touched', async () => {
+    const before = await readdir(on(disk), { recursive: true });
+    expect((await change({ name: '  Field recordings  ', retired: true })).status).toBe(200);
+    expect(await driveNow()).toMatchObject({ name: 'Field recordings', retired: true, copies: 2 });
+    expect((await app.call('listReadFolders')).filter((folder) => folder.driveId === driveId)).toEqual([]);
+    expect(await readdir(on(disk), { recursive: true })).toEqual(before);
+    // Reading it again takes it back.
+    await app.intake(disk);
+    expect(await driveNow()).toMatchObject({ retired: false });
+    expect((await change({ name: '' })).status).toBe(400);
+  });
+
+  it('is its path, when its marker or its files are there', async () => {
+    await rename(on(disk), on(`moved ${count}`));
+    await unlink(path.join(on(`moved ${count}`), '.flagstone-drive.json'));
+    await mkdir(on(`other ${count}`));
+    const other = await change({ rootPath: on(`other ${count}`) });
+    expect([other.status, other.body]).toMatchObject([409, { code: 'DRIVE_DIFFERS' }]);
+    expect((await change({ rootPath: '/etc' })).status).toBe(403);
+    expect((await change({ rootPath: on(`moved ${count}`) })).status).toBe(200);
+    expect(await driveNow()).toMatchObject({ state: 'here', rootPath: on(`moved ${count}`) });
+    expect(await states()).toEqual(['inStep', 'inStep']);
+    expect(await readdir(on(`moved ${count}`))).toContain('.flagstone-drive.json');
+  });
+});
+
+describe('a folder that was read', () => {
+  const folder = async () => (await app.call('listReadFolders')).find((each) => each.driveId === driveId);
+  const update = (body: object) =>
+    folder().then((found) => app.call('updateReadFolder', { params: { id: found?.id }, body }));
+
+  it('is read again without bringing what is filed and the same into preparation once more', async () => {
+    await app.call('fileBatch', { params: { id: batchId } });
+    await app.put(`${disk}/geese/three.wav`, { seed: count * 10 + 3 });
+    const job = await app.ended(await app.call('readAgain', { params: { id: (await folder())?.id } }));
+    expect(job.result).toMatchObject({ same: 2, new: 1, gone: 0 });
+    const rows = (await app.call('listBatchRows', { params: { id: job.batchId } })).rows;
+    expect(rows.map((row) => row.name)).toEqual(['three.wav']);
+  });
+
+  it('leaves out what its patterns say; what was known of it stays known', async () => {
+    await app.put(`${disk}/drafts/rough.wav`, { seed: count * 10 + 4 });
+    await app.put(`${disk}/geese/TWO copy.WAV`, { seed: count * 10 + 5 });
+    await update({ exclude: ['drafts/**', '*copy.wav', 'two.wav'] });
+    const { job } = await app.intake(disk);
+    expect(job.result).toMatchObject({ same: 1, new: 0, gone: 0 });
+    expect(await states()).toEqual(['inStep', 'inStep']);
+    expect(await app.call('countIntake', { body: { path: on(disk) } })).toMatchObject({ files: 1, same: 1 });
+    await update({ exclude: [] });
+    expect(await app.call('countIntake', { body: { path: on(disk) } })).toMatchObject({
+      files: 4,
+      same: 2,
+      newOrChanged: 2,
+      faults: 0,
+    });
+    expect((await app.intake(disk)).job.result).toMatchObject({ same: 2, new: 2 });
+  });
+
+  it('is watched: a burst of files is read by one job once they are complete, and what is removed is gone', async () => {
+    await update({ watched: true });
+    const reads: string[] = [];
+    const allFound = new Promise<void>((resolve) => {
+      let found = 0;
+      const stop = app.context.live.subscribe((event) => {
+        if (event.type !== 'job' || event.job.kind !== 'index' || event.job.state !== 'done') return;
+        reads.push(event.job.id);
+        found += event.job.result['new'] ?? 0;
+        if (found < 40) return;
+        stop();
+        resolve();
+      });
+    });
+    for (let file = 0; file < 40; file += 1)
+      await app.put(`${disk}/burst/${file}.wav`, { seed: 5000 + count * 50 + file });
+    await unlink(path.join(on(disk), 'geese', 'one.wav'));
+    await allFound;
+    // The removal is known at once, the files when they have been steady for a while: never a job for each.
+    expect(reads.length).toBeLessThanOrEqual(3);
+    expect((await states()).sort()).toContain('gone');
+    await update({ watched: false });
+  });
+});

@@ -55,6 +55,8 @@ export const drives = pgTable('drives', {
   rootPath: text('root_path').notNull(),
   createdAt: created(),
   lastIndexedAt: at('last_indexed_at'),
+  /** Kept for its history, and neither looked for nor offered any more; null while it is in use. */
+  retiredAt: at('retired_at'),
 });
 
 export const folders = pgTable(
@@ -72,6 +74,13 @@ export const folders = pgTable(
     addedBy: integer('added_by')
       .notNull()
       .references(() => people.id),
+    /** Changes in it are read as they happen. */
+    watched: boolean('watched').notNull().default(false),
+    /** Patterns (globs, below the folder) of what is left out when it is read. */
+    exclude: text('exclude')
+      .array()
+      .notNull()
+      .default(sql`'{}'`),
     createdAt: created(),
   },
   (table) => [unique().on(table.driveId, table.path)],

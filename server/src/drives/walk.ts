@@ -27,9 +27,13 @@ function isHidden(name: string): boolean {
 /**
  * Every audio file below a folder of a drive, by extension, folder after folder in the order of names. A folder that cannot be
  * read, a name that is not UTF-8 or a link that leads out is told as a fault and the walk goes on. Links are followed inside the
- * drive; a folder is entered once, so loops end.
+ * drive; a folder is entered once, so loops end. What `isExcluded` says of paths below the root is left out, folders with all they hold.
  */
-export async function* walk(root: string, start: string): AsyncGenerator<WalkEntry> {
+export async function* walk(
+  root: string,
+  start: string,
+  isExcluded: (path: string) => boolean = () => false,
+): AsyncGenerator<WalkEntry> {
   const realRoot = await realpath(root);
   const entered = new Set<string>();
   const waiting = [start];
@@ -50,16 +54,21 @@ export async function* walk(root: string, start: string): AsyncGenerator<WalkEnt
       continue;
     }
     entries.sort((a, b) => Buffer.compare(a.name, b.name));
-    const below: string[] = [];
+    const folders: string[] = [];
     for (let at = 0; at < entries.length; at += AT_ONCE) {
       const some = entries.slice(at, at + AT_ONCE).map((entry) => inspect(root, realRoot, folder, entry));
       for (const found of await Promise.all(some)) {
-        if (typeof found === 'string') below.push(folder === '' ? found : `${folder}/${found}`);
-        else if (found) yield found;
+        if (found === undefined || isExcluded(below(folder, typeof found === 'string' ? found : found.name))) continue;
+        if (typeof found === 'string') folders.push(below(folder, found));
+        else yield found;
       }
     }
-    waiting.push(...below.reverse());
+    waiting.push(...folders.reverse());
   }
+}
+
+function below(folder: string, name: string): string {
+  return folder === '' ? name : `${folder}/${name}`;
 }
 
 function utf8Name(bytes: Buffer): string | undefined {

@@ -13,6 +13,7 @@ import type { DriveFiles } from '../drives/drive-files.ts';
 import type { HeaderResult } from '../drives/header-worker.ts';
 import { walk, type WalkEntry } from '../drives/walk.ts';
 import { driveIsHere, filesOf } from '../services/drives.ts';
+import { patternsFor } from '../services/read-folders.ts';
 import { idList, refreshSearch } from '../services/search.ts';
 import { AppError } from '@flagstone/core/errors';
 import type { JobRun } from './job-queue.ts';
@@ -49,7 +50,13 @@ const GONE_PAGE = 10_000;
 /** Chunks that are written at once, so that the database works while the next one is made ready. */
 const WRITERS = 2;
 
-const payloadSchema = z.object({ batchId: z.number(), driveId: z.string(), folder: z.string() });
+const payloadSchema = z.object({
+  batchId: z.number(),
+  driveId: z.string(),
+  folder: z.string(),
+  /** What is filed already and the same does not come into the batch. */
+  onlyNew: z.boolean().default(false),
+});
 type Payload = z.infer<typeof payloadSchema>;
 
 /** What a reading finds a file to be; one that moved is known only at the end, see moved-copies.ts. */
@@ -59,7 +66,8 @@ interface BatchItem {
   found: Found;
 }
 
-const pathOf = ({ folder, name }: { folder: string; name: string }): string => `${folder}/${name}`;
+const pathOf = ({ folder, name }: { folder: string; name: string }): string =>
+  folder === '' ? name : `${folder}/${name}`;
 
 /** Counts of a scan, kept with the job. */
 const emptyResult = { new: 0, moved: 0, changedOutside: 0, same: 0, alreadyHeld: 0, unreadable: 0, gone: 0 };
@@ -77,6 +85,7 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
     throw new AppError('PATH_NOT_FOUND', `The drive “${drive.name}” is not mounted at ${drive.rootPath}.`);
 
   const seen = new IdSet();
+  const isExcluded = await patternsFor(app, drive.id, payload.folder);
   const newestBefore = await newestCopyId(app);
   const result = { ...emptyResult };
   run.setResult(result);
@@ -94,7 +103,7 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
     if (writing.size >= WRITERS) await Promise.race(writing);
   };
   try {
-    for await (const chunk of chunked(walk(files.root, payload.folder))) {
+    for await (const chunk of chunked(walk(files.root, payload.folder, isExcluded))) {
       total += chunk.length;
       faults += chunk.filter((entry) => entry.kind === 'fault').length;
       await run.setTotal(total);
@@ -108,7 +117,8 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   }
   result.moved = await recogniseMoves(app, files, drive.id, newestBefore, () => driveIsHere(drive), seen);
   result.alreadyHeld -= result.moved;
-  if (faults === 0 && (await driveIsHere(drive))) result.gone = await markGone(app, payload, newestBefore, seen);
+  if (faults === 0 && (await driveIsHere(drive)))
+    result.gone = await markGone(app, payload, newestBefore, (copy) => seen.has(copy.id) || isExcluded(pathOf(copy)));
   await app.db.update(drives).set({ lastIndexedAt: new Date() }).where(eq(drives.id, drive.id));
   await measureNewSounds(app);
 }
@@ -174,6 +184,7 @@ async function readChunk(
     // Of files that are the same, only those are written of which the database says otherwise.
     const toNote = same.filter((file) => {
       const copy = known.get(pathOf(file));
+      if (payload.onlyNew && copy?.filed && !copy.gone && copy.found === null) return false;
       return copy?.gone !== false || copy.found !== 'same';
     });
     if (good.length + toNote.length + faults.length > 0)
@@ -192,6 +203,7 @@ interface KnownCopy {
   mtimeMs: number;
   inode: string;
   gone: boolean;
+  filed: boolean;
   found: string | null;
 }
 
@@ -200,9 +212,11 @@ async function knownCopies(app: AppContext, payload: Payload, found: FoundFile[]
   const names = [...new Set(found.map((file) => file.name))];
   const folders = [...new Set(found.map((file) => file.folder))];
   const { id, folder, name, sizeBytes, mtimeMs, inode, gone } = copies;
+  const filed = sql<boolean>`${sounds.filedAt} is not null`;
   const rows = await app.db
-    .select({ id, folder, name, sizeBytes, mtimeMs, inode, gone, found: batchItems.found })
+    .select({ id, folder, name, sizeBytes, mtimeMs, inode, gone, filed, found: batchItems.found })
     .from(copies)
+    .innerJoin(sounds, eq(sounds.id, copies.soundId))
     .leftJoin(batchItems, and(eq(batchItems.copyId, copies.id), eq(batchItems.batchId, payload.batchId)))
     .where(and(eq(copies.driveId, payload.driveId), inArray(folder, folders), inArray(name, names)));
   return new Map(rows.map((row) => [pathOf(row), row]));
@@ -427,14 +441,14 @@ async function markGone(
   app: AppContext,
   { driveId, folder }: Payload,
   newestBefore: number,
-  seen: IdSet,
+  isKept: (copy: { id: number; folder: string; name: string }) => boolean,
 ): Promise<number> {
   let gone = 0;
   for (let after = 0; ;) {
-    const { rows } = await app.db.execute<{ id: number; drive_id: string }>(sql`
-      select id from copies where drive_id = ${driveId} and id > ${after} and id <= ${newestBefore} and not gone
+    const { rows } = await app.db.execute<{ id: number; folder: string; name: string }>(sql`
+      select id, folder, name from copies where drive_id = ${driveId} and id > ${after} and id <= ${newestBefore} and not gone
       and (${folder} = '' or folder = ${folder} or starts_with(folder, ${folder} || '/')) order by id limit ${GONE_PAGE}`);
-    const missing = rows.filter(({ id }) => !seen.has(id)).map(({ id }) => id);
+    const missing = rows.filter((copy) => !isKept(copy)).map(({ id }) => id);
     if (missing.length > 0)
       await app.db
         .update(copies)

@@ -9,8 +9,9 @@ import * as analyses from '../services/analyses.ts';
 import * as batches from '../services/batches.ts';
 import { countCategories } from '../services/category-counts.ts';
 import { contentsOf, countDisagreements } from '../services/contents.ts';
-import { listDrives } from '../services/drives.ts';
+import { listDrives, updateDrive } from '../services/drives.ts';
 import { editSelection, revisionsOf, undoChange } from '../services/edits.ts';
+import * as folders from '../services/read-folders.ts';
 import * as plans from '../services/plans.ts';
 import { copiesOfSound, listRows, rowOfSound } from '../services/sound-rows.ts';
 import { countAdded, statisticsOf } from '../services/statistics.ts';
@@ -58,11 +59,25 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   listCategories: (app) =>
     Promise.resolve({ source: app.categories.source, categories: [...app.categories.categories] }),
   listDrives: (app) => listDrives(app),
+  updateDrive: async (app, { params, body }) => {
+    await updateDrive(app, params.id, body);
+    await app.refreshWatching();
+    return listDrives(app);
+  },
+  listReadFolders: (app) => folders.listReadFolders(app),
+  updateReadFolder: async (app, { params, body }) => {
+    const folder = await folders.updateReadFolder(app, params.id, body);
+    await app.refreshWatching();
+    return folder;
+  },
+  readAgain: async (app, { params, person }) => folders.readAgain(app, params.id, await person()),
+  countIntake: (app, { body }) => folders.countIntake(app, body.path),
   listFolders: async (app, { query }) => {
     if (query.path === '')
       return { path: '', parent: null, folders: app.roots.roots.map((root) => ({ name: root, path: root })) };
-    const { path: real, folders } = await app.roots.foldersIn(query.path);
-    return { path: real, parent: app.roots.roots.includes(real) ? '' : path.dirname(real), folders };
+    const found = await app.roots.foldersIn(query.path);
+    const parent = app.roots.roots.includes(found.path) ? '' : path.dirname(found.path);
+    return { path: found.path, parent, folders: found.folders };
   },
   startIntake: async (app, { body, person }) => batches.startIntake(app, body.path, body.batchName, await person()),
   listBatches: (app) => batches.listBatches(app),

@@ -28,16 +28,26 @@ export async function openBatch(app: AppContext, given: string, name: string | u
   const place = await driveFolderOf(app, real);
   const folderId = await rememberFolder(app, place, personId);
   const shown = name || place.folder.split('/').pop() || place.drive.name;
-  const unfiled = and(eq(batches.folderId, folderId), isNull(batches.filedAt), eq(batches.name, shown));
-  const [open] = await app.db.select().from(batches).where(unfiled).orderBy(desc(batches.id)).limit(1);
-  const [row] = open
-    ? [open]
-    : await app.db.insert(batches).values({ name: shown, folderId, createdBy: personId }).returning();
-  if (!row) throw new AppError('INTERNAL', 'The batch could not be recorded.');
+  const batchId = await batchOfFolder(app, folderId, shown, personId);
   const title = `Read ${place.drive.name}${place.folder === '' ? '' : `/${place.folder}`}`;
-  const payload = { batchId: row.id, driveId: place.drive.id, folder: place.folder };
+  const payload = { batchId, driveId: place.drive.id, folder: place.folder };
   const job: NewJob = { kind: 'index', title, payload, lanes: [place.drive.id] };
-  return { batchId: row.id, job };
+  return { batchId, job };
+}
+
+/** The batch of that name on a folder that is not filed yet, else a new one. Returns its id. */
+export async function batchOfFolder(
+  app: AppContext,
+  folderId: number,
+  name: string,
+  personId: number,
+): Promise<number> {
+  const unfiled = and(eq(batches.folderId, folderId), isNull(batches.filedAt), eq(batches.name, name));
+  const [open] = await app.db.select().from(batches).where(unfiled).orderBy(desc(batches.id)).limit(1);
+  if (open) return open.id;
+  const [row] = await app.db.insert(batches).values({ name, folderId, createdBy: personId }).returning();
+  if (!row) throw new AppError('INTERNAL', 'The batch could not be recorded.');
+  return row.id;
 }
 
 /** All batches, open ones first, newest first. */

@@ -67,7 +67,7 @@ export async function addDrive(app: Pick<AppContext, 'db'>, rootPath: string): P
   if (marker !== undefined) {
     const known = await driveBy(app, `${BY_MARKER}${marker}`);
     if (!known) return insertDrive(app, rootPath, `${BY_MARKER}${marker}`);
-    if (known.rootPath === rootPath) return known;
+    if (known.rootPath === rootPath) return known.retiredAt === null ? known : takeBack(app, known);
     if ((await markerSeen(known.rootPath)) !== marker) return moveDrive(app, known, rootPath);
   }
   const lost = marker === undefined ? await driveThatLostItsMarker(app, rootPath) : undefined;
@@ -86,31 +86,69 @@ export async function addDrive(app: Pick<AppContext, 'db'>, rootPath: string): P
   return { ...byPath, identity: `${BY_MARKER}${made}` };
 }
 
+/** What a person changes of a drive. */
+export interface DriveChange {
+  name?: string | undefined;
+  rootPath?: string | undefined;
+  retired?: boolean | undefined;
+}
+
+/**
+ * Names a drive anew, tells where it is mounted now, retires it or takes it back. Throws NOT_FOUND, DRIVE_DIFFERS for a place that holds
+ * something else, and what AllowedRoots.checkedFolder throws.
+ */
+export async function updateDrive(app: AppContext, id: string, change: DriveChange): Promise<void> {
+  const [drive] = await app.db.select().from(drives).where(eq(drives.id, id));
+  if (!drive) throw new AppError('NOT_FOUND', 'There is no such drive.');
+  const moved = change.rootPath === undefined ? undefined : await checkedRoot(app, drive, change.rootPath);
+  const set = {
+    ...(change.name === undefined ? {} : { name: change.name }),
+    ...(moved === undefined ? {} : { rootPath: moved }),
+    ...(change.retired === undefined ? {} : { retiredAt: change.retired ? new Date() : null }),
+  };
+  if (Object.keys(set).length > 0) await app.db.update(drives).set(set).where(eq(drives.id, id));
+}
+
+/** The real path of a folder, when it shows the drive's marker or, without any marker, most of its files. */
+async function checkedRoot(app: AppContext, drive: DriveRow, given: string): Promise<string> {
+  const root = await app.roots.checkedFolder(given.trim());
+  const marker = await readMarker(root);
+  const isIt = marker === undefined ? await holdsFilesOf(app, drive, root) : drive.identity === `${BY_MARKER}${marker}`;
+  if (!isIt) throw new AppError('DRIVE_DIFFERS', `${root} does not hold the drive “${drive.name}”.`);
+  if (marker === undefined && drive.identity.startsWith(BY_MARKER))
+    await writeMarker(root, drive.identity.slice(BY_MARKER.length));
+  return root;
+}
+
 /** Copies that are looked at to tell whether a drive without its marker is the one that was here. */
 const SAMPLE = 40;
 
 /** The drive that was at a path, when somebody removed its marker: most of its files are still there with their sizes. */
 async function driveThatLostItsMarker(app: Pick<AppContext, 'db'>, rootPath: string): Promise<DriveRow | undefined> {
   const there = await app.db.select().from(drives).where(eq(drives.rootPath, rootPath));
-  const files = new DriveFiles(rootPath);
-  for (const drive of there.filter(({ identity }) => identity.startsWith(BY_MARKER))) {
-    const sample = await app.db
-      .select({ folder: copies.folder, name: copies.name, sizeBytes: copies.sizeBytes })
-      .from(copies)
-      .where(and(eq(copies.driveId, drive.id), eq(copies.gone, false)))
-      .orderBy(copies.id)
-      .limit(SAMPLE);
-    const same = await Promise.all(
-      sample.map(({ folder, name, sizeBytes }) =>
-        files.stampOf(folder, name).then(
-          (stamp) => stamp.sizeBytes === sizeBytes,
-          () => false,
-        ),
-      ),
-    );
-    if (same.filter(Boolean).length * 2 > sample.length) return drive;
-  }
+  for (const drive of there.filter(({ identity }) => identity.startsWith(BY_MARKER)))
+    if (await holdsFilesOf(app, drive, rootPath)) return drive;
   return undefined;
+}
+
+/** Whether most of a drive's files stand below a folder, with their sizes; false for a drive of which no file is known. */
+async function holdsFilesOf(app: Pick<AppContext, 'db'>, drive: DriveRow, root: string): Promise<boolean> {
+  const files = new DriveFiles(root);
+  const sample = await app.db
+    .select({ folder: copies.folder, name: copies.name, sizeBytes: copies.sizeBytes })
+    .from(copies)
+    .where(and(eq(copies.driveId, drive.id), eq(copies.gone, false)))
+    .orderBy(copies.id)
+    .limit(SAMPLE);
+  const same = await Promise.all(
+    sample.map(({ folder, name, sizeBytes }) =>
+      files.stampOf(folder, name).then(
+        (stamp) => stamp.sizeBytes === sizeBytes,
+        () => false,
+      ),
+    ),
+  );
+  return same.filter(Boolean).length * 2 > sample.length;
 }
 
 async function driveBy(app: Pick<AppContext, 'db'>, identity: string): Promise<DriveRow | undefined> {
@@ -128,6 +166,12 @@ async function insertDrive(app: Pick<AppContext, 'db'>, rootPath: string, identi
   return drive;
 }
 
+/** A retired drive on which a folder is read is in use again. */
+async function takeBack(app: Pick<AppContext, 'db'>, drive: DriveRow): Promise<DriveRow> {
+  await app.db.update(drives).set({ retiredAt: null }).where(eq(drives.id, drive.id));
+  return { ...drive, retiredAt: null };
+}
+
 async function moveDrive(app: Pick<AppContext, 'db'>, drive: DriveRow, rootPath: string): Promise<DriveRow> {
   await app.db.update(drives).set({ rootPath }).where(eq(drives.id, drive.id));
   return { ...drive, rootPath };
@@ -140,7 +184,8 @@ async function moveDrive(app: Pick<AppContext, 'db'>, drive: DriveRow, rootPath:
 export async function reconnectDrives(app: AppContext): Promise<number> {
   const missing: DriveRow[] = [];
   for (const drive of await app.db.select().from(drives))
-    if (drive.identity.startsWith(BY_MARKER) && !(await driveIsHere(drive))) missing.push(drive);
+    if (drive.retiredAt === null && drive.identity.startsWith(BY_MARKER) && !(await driveIsHere(drive)))
+      missing.push(drive);
   if (missing.length === 0) return 0;
   let found = 0;
   for (const folder of await app.roots.likelyMounts()) {
@@ -203,10 +248,11 @@ export async function listDrives(app: AppContext): Promise<Drive[]> {
     root_path: string;
     identity: string;
     last_indexed_at: Date | null;
+    retired: boolean;
     copies: number;
     size: number;
   }>(sql`
-    select d.id, d.name, d.root_path, d.identity, d.last_indexed_at, count(c.id) as copies, coalesce(sum(c.size_bytes), 0)::bigint as size
+    select d.id, d.name, d.root_path, d.identity, d.last_indexed_at, d.retired_at is not null as retired, count(c.id) as copies, coalesce(sum(c.size_bytes), 0)::bigint as size
     from drives d left join copies c on c.drive_id = d.id and not c.gone group by d.id order by d.name`);
   return Promise.all(
     rows.map(async (row) => {
@@ -223,6 +269,7 @@ export async function listDrives(app: AppContext): Promise<Drive[]> {
         capacityBytes: space?.capacityBytes ?? null,
         freeBytes: space?.freeBytes ?? null,
         sizeBytes: row.size,
+        retired: row.retired,
         lastIndexedAt: row.last_indexed_at ? new Date(row.last_indexed_at).toISOString() : null,
       };
     }),

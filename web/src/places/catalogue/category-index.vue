@@ -32,11 +32,17 @@ const groups = computed(() => {
 const total = computed(() => counts.value.reduce((sum, entry) => sum + entry.count, 0));
 
 async function load(): Promise<void> {
-  const answer = await showingErrors(() => call('countCategories', { query: { q: props.filter.q } }));
+  // A chosen category does not narrow the counts, so it is no reason to ask again.
+  const { category: _c, catId: _i, ...query } = props.filter;
+  const answer = await showingErrors(() => call('countCategories', { query }));
   if (answer) counts.value = answer;
 }
 
-watch(() => props.filter.q, load, { immediate: true });
+watch(
+  () => JSON.stringify({ ...props.filter, category: '', catId: '' }),
+  () => void load(),
+  { immediate: true },
+);
 onBeforeUnmount(useLive().onRecords(() => void load()));
 
 const isOpen = (category: string): boolean => props.filter.category === category && category !== '';

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import type { Batch, Drive } from '@flagstone/contract/api';
 import { ElButton, ElInput, ElProgress, ElTag } from 'element-plus';
-import { onBeforeUnmount, onMounted, ref } from 'vue';
+import { onBeforeUnmount, onMounted, ref, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import { call } from '../../api/client.ts';
-import { counted, formatWhen } from '../../composables/format.ts';
+import { counted, formatBytes, formatWhen } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useLive } from '../../stores/live.ts';
 import FolderPicker from './folder-picker.vue';
@@ -17,10 +17,25 @@ const path = ref('');
 const name = ref('');
 const starting = ref(false);
 const picking = ref(false);
+const counting = ref(false);
+const countSaid = ref('');
+watch(path, () => (countSaid.value = ''));
+
+/** Says what reading the folder would find; nothing is recorded. */
+async function countOnly(): Promise<void> {
+  counting.value = true;
+  await showingErrors(async () => {
+    const found = await call('countIntake', { body: { path: path.value } });
+    const faults = found.faults === 0 ? '' : ` ✕ ${counted(found.faults, 'entry', 'entries')} cannot be taken up.`;
+    countSaid.value = `${counted(found.files, 'audio file')}, ${formatBytes(found.sizeBytes)}: ${found.newOrChanged.toLocaleString('en')} new or changed, ${found.same.toLocaleString('en')} known and the same.${faults} Nothing was read yet.`;
+  });
+  counting.value = false;
+}
 
 async function load(): Promise<void> {
   await showingErrors(async () => {
     [batches.value, drives.value] = await Promise.all([call('listBatches'), call('listDrives')]);
+    drives.value = drives.value.filter((drive) => !drive.retired);
   });
 }
 
@@ -65,10 +80,12 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
           placeholder="Name of the batch (else the folder’s)"
           aria-label="Name of the batch"
         />
+        <el-button :loading="counting" :disabled="path.trim() === ''" @click="countOnly">Count only</el-button>
         <el-button type="primary" native-type="submit" :loading="starting" :disabled="path.trim() === ''"
           >Read the folder</el-button
         >
       </form>
+      <p v-if="countSaid" role="status" class="counted">{{ countSaid }}</p>
       <div class="drives">
         <button
           v-for="drive in drives"
@@ -176,6 +193,10 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
 
 .name {
   flex: 1;
+}
+
+.counted {
+  margin: 0 0 12px;
 }
 
 .drives {

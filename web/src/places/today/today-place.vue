@@ -33,7 +33,7 @@ async function load(): Promise<void> {
     ]);
     overview.value = counts;
     open.value = batches.filter((batch) => batch.filedAt === null);
-    away.value = drives.filter((drive) => drive.state === 'away');
+    away.value = drives.filter((drive) => drive.state === 'away' && !drive.retired);
     statistics.value = numbers;
     added.value = news;
   });
@@ -219,7 +219,8 @@ a.tile:hover {
 
 .columns {
   display: grid;
-  flex: 0 0 176px;
+  flex: none;
+  grid-auto-rows: minmax(72px, max-content);
   grid-template-columns: 1fr 1fr;
   gap: 12px;
 }
@@ -227,6 +228,10 @@ a.tile:hover {
 .panel {
   padding: 10px 14px;
   overflow: auto;
+}
+
+.columns .panel {
+  max-height: 176px;
 }
 
 .charts {

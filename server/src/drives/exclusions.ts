@@ -1,0 +1,23 @@
+import picomatch from 'picomatch';
+
+/**
+ * Whether a path below a drive's root is left out by the patterns of a folder: globs on paths below that folder, without regard to case; a
+ * pattern without a slash is about names anywhere (`*.mp3`, `old takes`).
+ */
+export function excludedBy(folder: string, patterns: readonly string[]): (path: string) => boolean {
+  if (patterns.length === 0) return () => false;
+  const options = { nocase: true, dot: true };
+  const byName = picomatch(
+    patterns.filter((pattern) => !pattern.includes('/')),
+    { ...options, basename: true },
+  );
+  const byPath = picomatch(
+    patterns.filter((pattern) => pattern.includes('/')).map((pattern) => pattern.replace(/^\//, '')),
+    options,
+  );
+  const start = folder === '' ? 0 : folder.length + 1;
+  return (path) => {
+    const relative = path.slice(start);
+    return byName(relative) || byPath(relative);
+  };
+}
