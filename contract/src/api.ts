@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { contentsSchema, disagreementsQuerySchema, disagreementsSchema } from './contents.ts';
 import { endpoint, idParams } from './endpoint.ts';
 import { jobSchema } from './jobs.ts';
+import { lostPageSchema, settleLostSchema } from './lost.ts';
 import { analysisSchema } from './measures.ts';
 import { newPlanSchema, planItemSchema, planSchema } from './plans.ts';
 import { copySchema, recordEditSchema, revisionSchema, soundRowSchema } from './record.ts';
@@ -185,6 +186,14 @@ export const api = {
     response: z.object({ row: soundRowSchema, copies: z.array(copySchema), revisions: z.array(revisionSchema) }),
   }),
   getAnalysis: endpoint('GET', '/sounds/:id/analysis', { params: idParams, response: analysisSchema }),
+  listLost: endpoint('GET', '/lost', {
+    query: z.object({ after: z.coerce.number().int().min(0).default(0) }),
+    response: lostPageSchema,
+  }),
+  settleLost: endpoint('POST', '/lost/settle', {
+    body: settleLostSchema,
+    response: z.object({ settled: z.number() }),
+  }),
   getStatistics: endpoint('GET', '/statistics', { response: statisticsSchema }),
   countAdded: endpoint('GET', '/added', {
     query: z.object({ since: z.iso.datetime() }),

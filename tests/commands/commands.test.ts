@@ -183,6 +183,35 @@ describe('flagstone write', () => {
   });
 });
 
+describe('measure', () => {
+  it('prints a JSON object a sound in the order of the files, null for what there is not, and goes on after a bad one', async () => {
+    const signal = Float32Array.from(
+      { length: 96_000 },
+      (_, index) => 0.1 * Math.sin((2 * Math.PI * 1000 * index) / 48_000),
+    );
+    await writeFile(path.join(folder, 'tone.wav'), wavBytes([signal, signal], { rate: 48_000, bits: 24 }));
+    await writeFile(path.join(folder, 'silence.aiff'), aiffBytes([new Float32Array(4800)], { rate: 48_000, bits: 16 }));
+    await writeFile(path.join(folder, 'words.wav'), 'no audio');
+    const { status, lines, errors } = await flagstone(['measure', '-'], 'tone.wav\nwords.wav\nsilence.aiff\n');
+    expect(status).toBe(1);
+    expect(lines.map((line) => line['path'])).toEqual(['tone.wav', 'silence.aiff']);
+    // A sine of 0.1 in both channels has -20 LUFS.
+    expect(lines[0]).toMatchObject({
+      channels: 2,
+      sampleRateHz: 48_000,
+      channelLayout: 'dual mono',
+      durationSeconds: 2,
+    });
+    expect(lines[0]?.['integratedLufs']).toBeCloseTo(-20, 1);
+    expect(lines[0]?.['samplePeakDbfs']).toBeCloseTo(-20, 2);
+    expect(lines[0]?.['audioDigest']).toMatch(/^[0-9a-f]{64}$/);
+    expect(lines[1]).toMatchObject({ integratedLufs: null, truePeakDbtp: null, tempoBpm: null, onsetsSeconds: [] });
+    expect(errors).toContain('words.wav: ');
+    expect((await flagstone(['measure'])).status).toBe(2);
+    expect((await flagstone(['measure', '--threads', 'some', 'tone.wav'])).status).toBe(2);
+  });
+});
+
 describe('flagstone suggest', () => {
   it('reads paths on standard input and prints suggestions with reasons, best first', async () => {
     const { status, lines } = await flagstone(['suggest'], 'geese/goose honk.wav\n\nqwzx.wav\n');

@@ -179,3 +179,61 @@ describe('a folder that was read', () => {
     await update({ watched: false });
   });
 });
+
+describe('a lost file', () => {
+  const lostHere = async () => (await app.call('listLost')).lost.filter((file) => file.driveName === disk);
+  const remove = async (...names: string[]): Promise<void> => {
+    for (const name of names) await unlink(path.join(on(disk), 'geese', name));
+    await app.intake(disk);
+  };
+
+  it('is told with the files that may be it, the surest first, and goes off the list once reconnected', async () => {
+    await app.put(`${disk}/geese/quarrel.wav`, { seed: count * 10 + 8 });
+    await app.intake(disk);
+    const rows = (await app.call('listBatchRows', { params: { id: batchId } })).rows;
+    await app.call('editRecords', {
+      body: {
+        selection: { kind: 'copies', copyIds: [rows.find((row) => row.name === 'quarrel.wav')?.copyId] },
+        edit: { set: { description: 'Two geese quarrel at the lock.', library: 'Canal' } },
+      },
+    });
+    // The first is held by another drive; of the second, only a file of the same name and shape is there.
+    await app.put(`shelf ${count}/elsewhere.wav`, { seed: count * 10 + 1 });
+    await app.put(`shelf ${count}/quarrel.wav`, { seed: count * 10 + 7 });
+    const { batchId: shelf } = await app.intake(`shelf ${count}`);
+    await remove('one.wav', 'quarrel.wav');
+    const lost = await lostHere();
+    const [one, two] = ['one.wav', 'quarrel.wav'].map((name) => lost.find((file) => file.name === name));
+    expect(one?.candidates[0]).toMatchObject({ name: 'elsewhere.wav', confidence: 'certain' });
+    expect(two?.candidates).toMatchObject([{ name: 'quarrel.wav', confidence: 'likely' }]);
+    expect(await app.call('listLost')).toMatchObject({ certain: 1 });
+
+    expect(await app.call('settleLost', { body: { what: 'certain' } })).toEqual({ settled: 1 });
+    const body = { what: 'reconnect', lostCopyId: two?.copyId, copyId: two?.candidates[0]?.copyId };
+    expect(await app.call('settleLost', { body })).toEqual({ settled: 1 });
+    expect(await lostHere()).toEqual([]);
+    const carried = (await app.call('listBatchRows', { params: { id: shelf } })).rows.find(
+      (row) => row.name === 'quarrel.wav',
+    );
+    expect(carried?.record).toMatchObject({ description: 'Two geese quarrel at the lock.', library: 'Canal' });
+    expect((await app.send('settleLost', { body })).status).toBe(404);
+    await app.call('undoLast');
+    const undone = (await app.call('listBatchRows', { params: { id: shelf } })).rows.find(
+      (row) => row.name === 'quarrel.wav',
+    );
+    expect(undone?.record.description).toBe('');
+  });
+
+  it('stands on the list again when it came back and went once more; its record was never gone', async () => {
+    await remove('one.wav');
+    const [file] = await lostHere();
+    await app.call('settleLost', { body: { what: 'clear', lostCopyId: file?.copyId } });
+    expect(await lostHere()).toEqual([]);
+    expect((await app.call('getSound', { params: { id: file?.soundId } })).row.record.fxName).toBe(file?.fxName);
+    await app.put(`${disk}/geese/one.wav`, { seed: count * 10 + 1 });
+    await app.intake(disk);
+    expect(await states()).toEqual(['inStep', 'inStep']);
+    await remove('one.wav');
+    expect(await lostHere()).toHaveLength(1);
+  });
+});

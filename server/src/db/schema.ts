@@ -226,6 +226,8 @@ export const copies = pgTable(
     inode: text('inode').notNull(),
     container: text('container').notNull(),
     gone: boolean('gone').notNull().default(false),
+    /** When somebody took a gone copy off the lists; its record stays. Null until then, and again when the file comes back. */
+    clearedAt: at('cleared_at'),
     /** The record's revision that the file was last written with or read as; 0 when it never agreed. */
     carriesRevision: integer('carries_revision').notNull(),
     changedOutside: boolean('changed_outside').notNull().default(false),
@@ -246,6 +248,10 @@ export const copies = pgTable(
     unique('copies_path').on(table.driveId, table.folder, table.name),
     index('copies_sound').on(table.soundId),
     index('copies_inode').on(table.driveId, table.inode),
+    index('copies_name').on(sql`lower(${table.name})`),
+    index('copies_lost')
+      .on(table.id)
+      .where(sql`${table.gone} and ${table.clearedAt} is null`),
     index('copies_disagreeing').using('gin', table.disagreeing),
     index('copies_unproved')
       .on(table.driveId, table.id)

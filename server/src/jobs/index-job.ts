@@ -35,6 +35,7 @@ const COPY_COLUMNS = [
   'inode',
   'container',
   'gone',
+  'cleared_at',
   'carries_revision',
   'changed_outside',
   'in_file',
@@ -287,7 +288,7 @@ async function writeChunk(
   if (same.length > 0)
     await tx
       .update(copies)
-      .set({ gone: false })
+      .set({ gone: false, clearedAt: null })
       .where(sql`${copies.id} = any(${idList(items.map(({ id }) => id))})`);
   if (items.length > 0)
     await tx.execute(sql`
@@ -381,6 +382,7 @@ function copyRow(
     inode: file.stamp.inode,
     container: file.header.file.facts.container,
     gone: false,
+    clearedAt: null,
     carriesRevision: carries ? record.revision : saysOther ? (earlier?.carriesRevision ?? 0) : 0,
     changedOutside: !carries && (saysOther || earlier?.changedOutside === true),
     inFile,

@@ -15,7 +15,7 @@ interface Move {
   fresh: CopyRow;
 }
 
-const PAGE = 500;
+const PAGE = 2000;
 
 /** The number of the newest copy; every copy that a scan makes has a higher one. */
 export async function newestCopyId(app: AppContext): Promise<number> {
@@ -39,29 +39,50 @@ export async function recogniseMoves(
   let moved = 0;
   let after = newestBefore;
   for (;;) {
-    const fresh = await app.db
-      .select()
+    const page = await app.db
+      .select({ id: copies.id, soundId: copies.soundId })
       .from(copies)
-      // Only of sounds that were on this drive before. A row that somebody plans with already stays as it is.
-      .where(
-        and(
-          eq(copies.driveId, driveId),
-          gt(copies.id, after),
-          sql`exists (select from copies o where o.sound_id = ${copies.soundId} and o.drive_id = ${driveId} and o.id <= ${newestBefore})`,
-          sql`not exists (select from journal j where j.copy_id = ${copies.id})`,
-        ),
-      )
+      .where(and(eq(copies.driveId, driveId), gt(copies.id, after)))
       .orderBy(copies.id)
       .limit(PAGE);
-    after = fresh.at(-1)?.id ?? after;
+    after = page.at(-1)?.id ?? after;
+    const fresh = await ofSoundsBefore(app, driveId, newestBefore, page);
     const moves = await movesAmong(app, files, driveId, newestBefore, fresh);
     // On a drive that vanished meanwhile every file seems to be missing.
     if (!(await isHere())) return moved;
     if (moves.length > 0) await app.db.transaction((tx) => takeNewPlaces(tx, moves));
     for (const { old } of moves) seen.add(old.id);
     moved += moves.length;
-    if (fresh.length < PAGE) return moved;
+    if (page.length < PAGE) return moved;
   }
+}
+
+/**
+ * Those of the new copies whose sound was on the drive before, as whole rows; one that somebody plans with already stays as it is. Asked by the
+ * ids of the sounds: of a drive that is new, PostgreSQL has no statistics, and it would look through all copies for each.
+ */
+async function ofSoundsBefore(
+  app: AppContext,
+  driveId: string,
+  newestBefore: number,
+  page: readonly { id: number; soundId: number }[],
+): Promise<CopyRow[]> {
+  const { rows } = await app.db.execute<{ sound_id: number }>(sql`
+    select distinct sound_id from copies where sound_id = any(${idList([...new Set(page.map(({ soundId }) => soundId))])})
+    and drive_id = ${driveId} and id <= ${newestBefore}`);
+  const before = new Set(rows.map((row) => row.sound_id));
+  const ids = page.filter(({ soundId }) => before.has(soundId)).map(({ id }) => id);
+  if (ids.length === 0) return [];
+  return app.db
+    .select()
+    .from(copies)
+    .where(
+      and(
+        sql`${copies.id} = any(${idList(ids)})`,
+        sql`not exists (select from journal j where j.copy_id = ${copies.id})`,
+      ),
+    )
+    .orderBy(copies.id);
 }
 
 async function movesAmong(

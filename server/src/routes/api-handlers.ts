@@ -12,6 +12,7 @@ import { contentsOf, countDisagreements } from '../services/contents.ts';
 import { listDrives, updateDrive } from '../services/drives.ts';
 import { editSelection, revisionsOf, undoChange } from '../services/edits.ts';
 import * as folders from '../services/read-folders.ts';
+import { listLost, settleLost } from '../services/lost-files.ts';
 import * as plans from '../services/plans.ts';
 import { copiesOfSound, listRows, rowOfSound } from '../services/sound-rows.ts';
 import { countAdded, statisticsOf } from '../services/statistics.ts';
@@ -97,6 +98,8 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     return { row, copies: copies.map((copy) => ({ ...copy, container: copy.facts.container })), revisions };
   },
   getAnalysis: (app, { params }) => analyses.getAnalysis(app, params.id),
+  listLost: (app, { query }) => listLost(app, query.after),
+  settleLost: async (app, { body, person }) => ({ settled: await settleLost(app, body, await person()) }),
   getStatistics: (app) => statisticsOf(app),
   countAdded: (app, { query }) => countAdded(app, query.since),
   getContents: (app, { params }) => contentsOf(app, params.id),

@@ -127,7 +127,7 @@ export async function rowOfSound(app: AppContext, soundId: number): Promise<Soun
 export async function copiesOfSound(app: AppContext, soundId: number): Promise<SoundRow[]> {
   const { rows } = await app.db.execute<DatabaseRow>(sql`
     select ${COLUMNS} from copies c join sounds s on s.id = c.sound_id join records r on r.sound_id = s.id
-    join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id where s.id = ${soundId} order by c.gone, c.id`);
+    join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id where s.id = ${soundId} and c.cleared_at is null order by c.gone, c.id`);
   return toSoundRows(rows);
 }
 

@@ -50,7 +50,7 @@ export async function statisticsOf(app: AppContext): Promise<Statistics> {
     app.db.execute<{ state: string; count: number }>(sql`
       select ${COPY_STATE} as state, count(*) as count from copies c join records r on r.sound_id = c.sound_id
       join sounds s on s.id = c.sound_id where s.filed_at is not null
-      and (c.gone or c.changed_outside or c.carries_revision < r.revision) group by 1`),
+      and c.cleared_at is null and (c.gone or c.changed_outside or c.carries_revision < r.revision) group by 1`),
   ]);
   const stateCount = (state: string): number => states.rows.find((row) => row.state === state)?.count ?? 0;
   return {

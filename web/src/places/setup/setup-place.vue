@@ -3,6 +3,7 @@ import { ElInput, ElTabPane, ElTabs } from 'element-plus';
 import { computed, ref } from 'vue';
 import { useCategories } from '../../stores/categories.ts';
 import SetupDrives from './setup-drives.vue';
+import SetupLost from './setup-lost.vue';
 
 const categories = useCategories();
 const typed = ref('');
@@ -14,6 +15,7 @@ const found = computed(() => categories.list.search(typed.value, 1000));
     <h1>Setup</h1>
     <el-tabs class="tabs">
       <el-tab-pane label="Drives"><setup-drives /></el-tab-pane>
+      <el-tab-pane label="Lost files" lazy><setup-lost /></el-tab-pane>
       <el-tab-pane label="Category list">
         <p class="soft">
           Source: {{ categories.list.source }}. {{ categories.list.categories.length }} categories, written from memory
