@@ -248,7 +248,7 @@ export const copies = pgTable(
     unique('copies_path').on(table.driveId, table.folder, table.name),
     index('copies_sound').on(table.soundId),
     index('copies_inode').on(table.driveId, table.inode),
-    index('copies_name').on(sql`lower(${table.name})`),
+    index('copies_name').on(sql`lower(${table.name})`, table.soundId),
     index('copies_lost')
       .on(table.id)
       .where(sql`${table.gone} and ${table.clearedAt} is null`),

@@ -58,6 +58,22 @@ function from(source: Source): SQL {
         join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id`;
 }
 
+/**
+ * The catalogue in the order of names: the same rows as above, but beginning at the copies, whose names have an index. From the sounds, a
+ * million names would be looked up and sorted for the first page.
+ */
+const CATALOGUE_BY_NAME = sql`copies c join sounds s on s.id = c.sound_id and s.filed_at is not null join records r on r.sound_id = s.id
+  join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id`;
+const IS_FIRST_COPY = sql`c.id = (select o.id from copies o where o.sound_id = c.sound_id order by o.gone, o.id limit 1)`;
+
+/** What is counted for a total: no row of the catalogue depends on which copy is its first. */
+function countedFrom(source: Source): SQL {
+  return source.kind === 'batch'
+    ? from(source)
+    : sql`sounds s join records r on r.sound_id = s.id and s.filed_at is not null
+        and exists (select from copies o where o.sound_id = s.id) left join analyses a on a.sound_id = s.id`;
+}
+
 const SORTS: Record<SortKey, SQL> = {
   name: sql`lower(c.name)`,
   folder: sql`lower(c.folder || '/' || c.name)`,
@@ -87,11 +103,14 @@ export async function listRows(app: AppContext, source: Source, query: ListQuery
   const descending = query.direction === 'desc';
   const after = query.after === undefined ? [] : [afterCursor(key, id, query.after, descending)];
   const order = descending ? sql`${key} desc, ${id} desc` : sql`${key}, ${id}`;
+  const byName = source.kind === 'catalogue' && query.sort === 'name';
+  const tables = byName ? CATALOGUE_BY_NAME : from(source);
+  const first = byName ? [IS_FIRST_COPY] : [];
   const { rows } = await app.db.execute<DatabaseRow & { cursor_key: string | number; cursor_id: number }>(sql`
-    select ${COLUMNS}, ${key} as cursor_key, ${id} as cursor_id from ${from(source)}
-    where ${allOf([...conditions, ...after])} order by ${order} limit ${query.limit + 1}`);
+    select ${COLUMNS}, ${key} as cursor_key, ${id} as cursor_id from ${tables}
+    where ${allOf([...conditions, ...first, ...after])} order by ${order} limit ${query.limit + 1}`);
   const total = await app.db.execute<{ count: number }>(
-    sql`select count(*) from ${from(source)} where ${allOf(conditions)}`,
+    sql`select count(*) from ${countedFrom(source)} where ${allOf(conditions)}`,
   );
   const page = rows.slice(0, query.limit);
   const last = rows.length > query.limit ? page.at(-1) : undefined;

@@ -50,7 +50,7 @@ const isOpen = (block: BlockDetail): boolean => block.kind === 'unknown';
 
 <template>
   <div v-if="contents && contents.copyId === copyId" class="contents">
-    <section class="part">
+    <section class="card-part">
       <h2>Fields by place</h2>
       <p v-if="fields.length === 0" class="soft">
         This {{ contents.container }} file says nothing about its sound yet.
@@ -86,7 +86,7 @@ const isOpen = (block: BlockDetail): boolean => block.kind === 'unknown';
         </p>
       </div>
     </section>
-    <section class="part">
+    <section class="card-part">
       <h2>{{ counted(contents.blocks.length, 'block') }} in the file, {{ formatBytes(contents.sizeBytes) }}</h2>
       <p v-for="issue in contents.issues" :key="issue.message" class="warn">▲ {{ issue.message }}</p>
       <details v-for="block in contents.blocks" :key="block.offsetBytes" :open="isOpen(block)" class="block">
@@ -106,31 +106,14 @@ const isOpen = (block: BlockDetail): boolean => block.kind === 'unknown';
       </details>
     </section>
   </div>
-  <p v-else class="soft part" role="status">Reading the file…</p>
+  <p v-else class="soft card-part" role="status">Reading the file…</p>
 </template>
 
 <style scoped>
-.part {
-  padding: 8px 12px;
-  border-bottom: 1px solid var(--hairline);
-}
-
-h2 {
-  margin-bottom: 4px;
-  color: var(--ink-soft);
-  font-size: 12px;
-}
-
 h3 {
   margin: 0;
   font-size: 13px;
   font-weight: 600;
-}
-
-ul {
-  margin: 0;
-  padding: 0;
-  list-style: none;
 }
 
 .field {

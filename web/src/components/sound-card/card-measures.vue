@@ -96,7 +96,7 @@ function take(names: readonly string[]): void {
 </script>
 
 <template>
-  <section v-if="!measures" class="part">
+  <section v-if="!measures" class="card-part">
     <p v-if="error" class="attention">▲ This sound could not be measured. {{ error }}</p>
     <p v-else-if="isAsked" class="soft">
       ○ Not measured yet. Sounds are measured in the background after their folder was read; this one comes at once when
@@ -104,7 +104,7 @@ function take(names: readonly string[]): void {
     </p>
   </section>
   <template v-else>
-    <section class="part">
+    <section class="card-part">
       <h2>Remarks</h2>
       <p v-if="remarks.length === 0">✓ Nothing out of the ordinary.</p>
       <ul>
@@ -113,7 +113,7 @@ function take(names: readonly string[]): void {
         </li>
       </ul>
     </section>
-    <section class="part">
+    <section class="card-part">
       <h2>It sounds like</h2>
       <dl>
         <template v-for="offer in offers" :key="offer.name">
@@ -124,7 +124,7 @@ function take(names: readonly string[]): void {
             <button
               v-else
               type="button"
-              class="take"
+              class="take in-line-button"
               :aria-label="`Take ${offer.label} into the record`"
               @click="take([offer.name])"
             >
@@ -141,7 +141,7 @@ function take(names: readonly string[]): void {
         Take all {{ offers.length }} into the record
       </el-button>
     </section>
-    <section class="part">
+    <section class="card-part">
       <h2>Measures</h2>
       <dl>
         <template v-for="[label, value, hint] in numbers" :key="label">
@@ -154,23 +154,6 @@ function take(names: readonly string[]): void {
 </template>
 
 <style scoped>
-.part {
-  padding: 8px 12px;
-  border-bottom: 1px solid var(--hairline);
-}
-
-h2 {
-  margin-bottom: 4px;
-  color: var(--ink-soft);
-  font-size: 12px;
-}
-
-ul {
-  margin: 0;
-  padding: 0;
-  list-style: none;
-}
-
 .attention {
   color: var(--ochre-ink);
 }
@@ -184,16 +167,5 @@ dl {
 
 dd {
   margin: 0;
-}
-
-.take {
-  margin-left: 6px;
-  padding: 0 8px;
-  border: 1px solid var(--hairline);
-  background: var(--surface);
-  color: var(--ink);
-  font: inherit;
-  font-size: 12px;
-  cursor: pointer;
 }
 </style>

@@ -47,23 +47,14 @@ function drop(key: keyof Narrowing): void {
 <template>
   <span v-for="{ key, text } in shown" :key="key" class="narrowed">
     Only: {{ text }}
-    <button type="button" :aria-label="`Show all, not only ${text}`" @click="drop(key)">Show all</button>
+    <button type="button" class="in-line-button" :aria-label="`Show all, not only ${text}`" @click="drop(key)">
+      Show all
+    </button>
   </span>
 </template>
 
 <style scoped>
 .narrowed {
   color: var(--ochre-ink);
-}
-
-button {
-  margin-left: 4px;
-  padding: 0 8px;
-  border: 1px solid var(--hairline);
-  background: var(--surface);
-  color: var(--ink);
-  font: inherit;
-  font-size: 12px;
-  cursor: pointer;
 }
 </style>
