@@ -35,8 +35,32 @@ function bands(edges: readonly number[], unit: string): Band[] {
   });
 }
 
+interface Kept {
+  value: Promise<Statistics>;
+  /** Until when it is good enough, in milliseconds of performance.now(). */
+  until: number;
+}
+
+const kept = new WeakMap<AppContext, Kept>();
+/** Numbers are kept for so many times as long as they took: small catalogues are counted afresh, a million sounds now and then. */
+const KEPT_FACTOR = 10;
+
 /** The catalogue in numbers, for Today. */
-export async function statisticsOf(app: AppContext): Promise<Statistics> {
+export function statisticsOf(app: AppContext): Promise<Statistics> {
+  const known = kept.get(app);
+  if (known && performance.now() < known.until) return known.value;
+  const started = performance.now();
+  const entry: Kept = { value: countAll(app), until: Infinity };
+  kept.set(app, entry);
+  const setUntil = (): void => {
+    entry.until = performance.now() + (performance.now() - started) * KEPT_FACTOR;
+  };
+  // One that failed is asked for again at once.
+  entry.value.then(setUntil, () => kept.delete(app));
+  return entry.value;
+}
+
+async function countAll(app: AppContext): Promise<Statistics> {
   const [totals, categories, lengths, loudness, growth, states] = await Promise.all([
     totalsOf(app),
     app.db.execute<{ category: string; count: number }>(sql`

@@ -25,20 +25,18 @@ export function countsOf(job: Job): string {
 /** What reading a folder found, with the address of the list behind each number; counts of nothing are left out. */
 export function findingsOf(job: Job): { text: string; to: string }[] {
   const batch = `/intake/${job.batchId}`;
-  const words: [key: string, word: string, query: string][] = [
-    ['new', 'new', 'found=new'],
-    ['moved', 'moved', 'found=moved'],
-    ['changedOutside', 'changed outside', 'found=changedOutside'],
-    ['alreadyHeld', 'already held', 'found=alreadyHeld'],
-    ['same', 'the same', 'found=same'],
-    ['gone', 'gone', 'state=gone'],
+  const words: [key: string, word: string, to: string][] = [
+    ['new', 'new', `${batch}?found=new`],
+    ['moved', 'moved', `${batch}?found=moved`],
+    ['changedOutside', 'changed outside', `${batch}?found=changedOutside`],
+    ['alreadyHeld', 'already held', `${batch}?found=alreadyHeld`],
+    ['same', 'the same', `${batch}?found=same`],
+    // What is gone may stand in another batch, or in none that is open.
+    ['gone', 'gone', '/setup?show=lost'],
   ];
   return words
     .filter(([key]) => job.batchId !== null && (job.result[key] ?? 0) > 0)
-    .map(([key, word, query]) => ({
-      text: `${(job.result[key] ?? 0).toLocaleString('en')} ${word}`,
-      to: `${batch}?${query}`,
-    }));
+    .map(([key, word, to]) => ({ text: `${(job.result[key] ?? 0).toLocaleString('en')} ${word}`, to }));
 }
 
 /** Items a second, and what a job still needs; empty while it does not run. */

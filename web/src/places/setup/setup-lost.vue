@@ -40,11 +40,11 @@ const MARKS = { certain: '● Certain', likely: '◐ Likely', possible: '○ Pos
     replaced or deleted.
   </p>
   <p v-if="total === 0">✓ No file is lost.</p>
-  <template v-else>
+  <section v-else class="panel lost">
     <p class="head">
       <strong>{{ counted(total, 'lost file') }}</strong>
       <el-button v-if="certain > 0" type="primary" @click="settle({ what: 'certain' })">
-        Reconnect {{ certain.toLocaleString('en') }} that are certain
+        Reconnect {{ counted(certain, 'file') }} that {{ certain === 1 ? 'is' : 'are' }} certain
       </el-button>
     </p>
     <table class="plain">
@@ -90,11 +90,17 @@ const MARKS = { certain: '● Certain', likely: '◐ Likely', possible: '○ Pos
       </tbody>
     </table>
     <el-button v-if="next !== null" @click="load(next)">Show more</el-button>
-  </template>
+  </section>
 </template>
 
 <style scoped>
+.lost {
+  margin-top: 12px;
+  padding: 10px 14px;
+}
+
 .head {
+  margin: 0 0 8px;
   display: flex;
   gap: 12px;
   align-items: center;

@@ -1,11 +1,19 @@
 <script setup lang="ts">
 import { ElInput, ElTabPane, ElTabs } from 'element-plus';
 import { computed, ref } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
 import { useCategories } from '../../stores/categories.ts';
 import SetupDrives from './setup-drives.vue';
 import SetupLost from './setup-lost.vue';
 
 const categories = useCategories();
+/** Which part is shown stands in the address, so that other places can lead to it. */
+const route = useRoute();
+const router = useRouter();
+const tab = computed({
+  get: () => (typeof route.query['show'] === 'string' ? route.query['show'] : 'drives'),
+  set: (show) => void router.replace({ query: { show } }),
+});
 const typed = ref('');
 const found = computed(() => categories.list.search(typed.value, 1000));
 </script>
@@ -13,10 +21,10 @@ const found = computed(() => categories.list.search(typed.value, 1000));
 <template>
   <div class="setup">
     <h1>Setup</h1>
-    <el-tabs class="tabs">
-      <el-tab-pane label="Drives"><setup-drives /></el-tab-pane>
-      <el-tab-pane label="Lost files" lazy><setup-lost /></el-tab-pane>
-      <el-tab-pane label="Category list">
+    <el-tabs v-model="tab" class="tabs">
+      <el-tab-pane label="Drives" name="drives"><setup-drives /></el-tab-pane>
+      <el-tab-pane label="Lost files" name="lost" lazy><setup-lost /></el-tab-pane>
+      <el-tab-pane label="Category list" name="categories">
         <p class="soft">
           Source: {{ categories.list.source }}. {{ categories.list.categories.length }} categories, written from memory
           of the published list and not yet held against it.
