@@ -117,9 +117,17 @@ describe('measuring what was read', () => {
     expect((await app.call('getAnalysis', { params: { id: copy?.soundId } })).error).toMatchObject({
       code: 'FORMAT_UNKNOWN',
     });
+    // Another sound in its place is not said of this one before it was read.
     await writeFile(broken, wav(sine(2, -12)));
+    const other = await app.ended(await app.call('resumeJob', { params: { id: failed?.id } }));
+    expect(other.failures).toMatchObject([{ code: 'FILE_CHANGED', count: 1 }]);
+    await app.intake('fourth');
+    await app.measured();
     const again = await app.ended(await app.call('resumeJob', { params: { id: failed?.id } }));
-    expect(again).toMatchObject({ state: 'done', failed: 0, done: 1 });
+    expect(again).toMatchObject({ state: 'done', failed: 0, done: 0 });
+    const [read] = await app.context.db.select().from(copies).where(eq(copies.name, 'broken.mp3'));
+    expect(read?.fullDigest).toMatch(/^[0-9a-f]{64}$/);
+    expect(read?.soundId).not.toBe(copy?.soundId);
   });
 
   it('measures again what an earlier version measured', async () => {

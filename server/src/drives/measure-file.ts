@@ -11,20 +11,28 @@ import { readAudio, sha256 } from './read-audio.ts';
 
 const READ_BYTES = 256 * 1024;
 
-export interface MeasuredFile extends SoundAnalysis {
-  facts: AudioFacts;
+/** Size and time of a file as it was read; both the same before and after. */
+export interface SteadyStamp {
+  sizeBytes: number;
+  mtimeMs: number;
+}
+
+export interface DigestedFile {
   /** The full audio digest. */
   audioDigest: string;
+  stamp: SteadyStamp;
+}
+
+export interface MeasuredFile extends SoundAnalysis, DigestedFile {
+  facts: AudioFacts;
 }
 
 /**
- * Measures a file given by its absolute path, checked before: everything of core's SoundMeter and the full audio digest. PCM is read once, in blocks; other audio is decoded by ffmpeg. Throws what readAudio throws, and CODEC_NOT_SUPPORTED with
- * ffmpeg's own words.
+ * Measures a file given by its absolute path, checked before: everything of core's SoundMeter and the full audio digest. PCM is read once, in blocks; other audio is decoded by ffmpeg. Throws what readAudio throws, FILE_CHANGED, and
+ * CODEC_NOT_SUPPORTED with ffmpeg's own words.
  */
-export async function measureFile(path: string): Promise<MeasuredFile> {
-  const handle = await open(path, 'r');
-  try {
-    const source = handleSource(handle, (await handle.stat()).size);
+export function measureFile(path: string): Promise<MeasuredFile> {
+  return whileSteady(path, async (source) => {
     const { facts } = await readAudio(source);
     const isPcm = sampleReader(facts) !== undefined && facts.frameBytes > 0;
     const meter = new SoundMeter({
@@ -39,21 +47,33 @@ export async function measureFile(path: string): Promise<MeasuredFile> {
           decodeCoded(path, facts, (planar, frames) => meter.add(planar, frames)),
         ]).then(([digest]) => digest);
     return { ...meter.finish(), facts, audioDigest };
+  });
+}
+
+/** Works with an open file and adds its size and time. Throws FILE_CHANGED when it was written to meanwhile. */
+async function whileSteady<Value>(
+  path: string,
+  work: (source: ByteSource) => Promise<Value>,
+): Promise<Value & { stamp: SteadyStamp }> {
+  const handle = await open(path, 'r');
+  try {
+    const { size: sizeBytes, mtimeMs } = await handle.stat();
+    const value = await work(handleSource(handle, sizeBytes));
+    const after = await handle.stat();
+    if (after.size !== sizeBytes || after.mtimeMs !== mtimeMs)
+      throw new AppError('FILE_CHANGED', `${path} was written to while it was read.`);
+    return { ...value, stamp: { sizeBytes, mtimeMs } };
   } finally {
     await handle.close();
   }
 }
 
 /** The full audio digest of a file given by its absolute path, checked before. Throws what readAudio throws. */
-export async function fullDigestOf(path: string): Promise<string> {
-  const handle = await open(path, 'r');
-  try {
-    const source = handleSource(handle, (await handle.stat()).size);
+export function fullDigestOf(path: string): Promise<DigestedFile> {
+  return whileSteady(path, async (source) => {
     const { facts } = await readAudio(source);
-    return await fullAudioDigest(source, facts, sha256());
-  } finally {
-    await handle.close();
-  }
+    return { audioDigest: await fullAudioDigest(source, facts, sha256()) };
+  });
 }
 
 /** Feeds the meter with every sample, and returns the full digest of the same bytes. The next block is read while one is measured. */

@@ -1,6 +1,6 @@
 import { AppError, type ErrorCode } from '@flagstone/core/errors';
 import { diskError } from './disk-errors.ts';
-import { fullDigestOf, measureFile, type MeasuredFile } from './measure-file.ts';
+import { fullDigestOf, measureFile, type DigestedFile, type MeasuredFile } from './measure-file.ts';
 
 /** What is wanted of a file given by its absolute path, checked before: everything, or only its full audio digest. */
 export interface MeasureTask {
@@ -9,7 +9,7 @@ export interface MeasureTask {
 }
 
 /** What a worker says of one sound. Errors lose their code on their way between threads, so they are a result. */
-export type MeasureResult<Value = MeasuredFile | string> =
+export type MeasureResult<Value = MeasuredFile | DigestedFile> =
   { ok: true; value: Value } | { ok: false; code: ErrorCode; message: string };
 
 /** Runs in a worker thread. */

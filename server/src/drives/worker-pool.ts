@@ -3,7 +3,7 @@ import { createRequire } from 'node:module';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import { Piscina } from 'piscina';
 import type { HeaderResult } from './header-worker.ts';
-import type { MeasuredFile } from './measure-file.ts';
+import type { DigestedFile, MeasuredFile } from './measure-file.ts';
 import { valueOf, type MeasureResult, type MeasureTask } from './measure-worker.ts';
 import type { ReadLine, ReadOptions } from './read-worker.ts';
 
@@ -43,8 +43,8 @@ export class WorkerPool {
   }
 
   /** The full audio digest of a file; throws what fullDigestOf throws. */
-  digest(path: string, signal?: AbortSignal): Promise<string> {
-    return this.runMeasuring<string>({ path, what: 'digest' }, signal);
+  digest(path: string, signal?: AbortSignal): Promise<DigestedFile> {
+    return this.runMeasuring<DigestedFile>({ path, what: 'digest' }, signal);
   }
 
   private async runMeasuring<Value>(task: MeasureTask, signal: AbortSignal | undefined): Promise<Value> {

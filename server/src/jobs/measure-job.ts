@@ -92,14 +92,18 @@ export async function measureJob(app: AppContext, run: JobRun): Promise<void> {
         sound_id: number;
         folder: string;
         name: string;
+        mtime_ms: number;
         measured: boolean;
       }>(sql`
-        select c.id, c.sound_id, c.folder, c.name, exists (
+        select c.id, c.sound_id, c.folder, c.name, c.mtime_ms, exists (
           select from analyses a where a.sound_id = c.sound_id and a.version = ${MEASURES_VERSION} and a.error is null) as measured
         from ${unmeasured(driveId)} and c.id > ${after} order by c.id limit ${PAGE}`);
-      for (const { id, sound_id: soundId, folder, name, measured } of rows) {
+      for (const { id, sound_id: soundId, folder, name, mtime_ms: mtimeMs, measured } of rows) {
         after = id;
-        const one = measureOne({ copyId: id, soundId, path: files.absolute(folder, name) }, measured);
+        const one = measureOne(
+          { copyId: id, soundId, folder, name, mtimeMs, path: files.absolute(folder, name) },
+          measured,
+        );
         inFlight.add(one);
         // Told by the race below; without a listener of its own it would count as unhandled meanwhile.
         one.finally(() => inFlight.delete(one)).catch(() => undefined);

@@ -7,13 +7,18 @@ import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Transaction } from '../db/connect.ts';
 import { analyses, copies, drives, records, soundPeaks, sounds } from '../db/schema.ts';
-import type { MeasuredFile } from '../drives/measure-file.ts';
+import type { MeasuredFile, SteadyStamp } from '../drives/measure-file.ts';
 import { filesOf } from './drives.ts';
 
 /** A copy to be measured, with the place of its file. */
 export interface MeasurableCopy {
   copyId: number;
   soundId: number;
+  /** As its row said when it was chosen: what is renamed or written meanwhile is measured another time. */
+  folder: string;
+  name: string;
+  mtimeMs: number;
+  /** Absolute, checked. */
   path: string;
 }
 
@@ -65,21 +70,40 @@ export function measureCopy(app: AppContext, copy: MeasurableCopy, signal?: Abor
 
 /** Reads a copy of a sound that is measured already, to see that it holds the same audio; measures it when it does not. */
 export async function proveCopy(app: AppContext, copy: MeasurableCopy, signal?: AbortSignal): Promise<void> {
-  const digest = await app.workers.digest(copy.path, signal);
-  const [sound] = await app.db.select().from(sounds).where(eq(sounds.id, copy.soundId));
-  if (sound?.fullDigest === digest)
-    await app.db.update(copies).set({ fullDigest: digest }).where(eq(copies.id, copy.copyId));
-  else await measureCopy(app, copy, signal);
+  const { audioDigest, stamp } = await app.workers.digest(copy.path, signal);
+  const isProved = await app.db.transaction(async (tx) => {
+    await lockedCopy(tx, copy, stamp);
+    const [sound] = await tx.select().from(sounds).where(eq(sounds.id, copy.soundId));
+    if (sound?.fullDigest !== audioDigest) return false;
+    await tx.update(copies).set({ fullDigest: audioDigest }).where(eq(copies.id, copy.copyId));
+    return true;
+  });
+  if (!isProved) await measureCopy(app, copy, signal);
 }
 
 async function keepMeasured(app: AppContext, copy: MeasurableCopy, measured: MeasuredFile): Promise<void> {
   const soundId = await app.db.transaction(async (tx) => {
+    await lockedCopy(tx, copy, measured.stamp);
     const soundId = await proveDigest(tx, copy, measured.audioDigest);
     await keepAnalysis(tx, soundId, measured);
     return soundId;
   });
   const soundIds = soundId === copy.soundId ? [soundId] : [soundId, copy.soundId];
   await app.live.publish(app.db, { type: 'records', soundIds });
+}
+
+/**
+ * Holds the row of a copy. Throws FILE_CHANGED when it is another sound by now, or its file another one than that which was read for the row:
+ * what was measured would be said of the wrong audio.
+ */
+async function lockedCopy(
+  tx: Transaction,
+  { copyId, soundId, path }: MeasurableCopy,
+  stamp: SteadyStamp,
+): Promise<void> {
+  const [row] = await tx.select().from(copies).where(eq(copies.id, copyId)).for('update');
+  const isSame = row?.soundId === soundId && row.sizeBytes === stamp.sizeBytes && row.mtimeMs === stamp.mtimeMs;
+  if (!isSame) throw new AppError('FILE_CHANGED', `${path} is not the file that was read into the catalogue.`);
 }
 
 async function keepAnalysis(tx: Transaction, soundId: number, { measures, peaks, brightness, frames }: SoundAnalysis) {
@@ -147,7 +171,10 @@ async function proveDigest(tx: Transaction, { copyId, soundId }: MeasurableCopy,
   return own.id;
 }
 
-/** Notes that a sound cannot be measured, so that it is not tried again until its file or Flagstone changes. */
+/**
+ * Notes that a sound cannot be measured, so that it is not tried again until its file or Flagstone changes, or somebody asks. Not when its row
+ * changed meanwhile: then it was renamed or written by Flagstone itself, and is measured another time.
+ */
 export async function keepMeasuringError(app: AppContext, copy: MeasurableCopy, error: AppError): Promise<void> {
   const row = {
     soundId: copy.soundId,
@@ -155,10 +182,16 @@ export async function keepMeasuringError(app: AppContext, copy: MeasurableCopy, 
     error: { code: error.code, message: error.message },
     measuredAt: new Date(),
   };
+  const unchanged = and(
+    eq(copies.id, copy.copyId),
+    eq(copies.folder, copy.folder),
+    eq(copies.name, copy.name),
+    eq(copies.mtimeMs, copy.mtimeMs),
+  );
   await app.db.transaction(async (tx) => {
-    await tx.update(copies).set({ fullDigest: '' }).where(eq(copies.id, copy.copyId));
+    const marked = await tx.update(copies).set({ fullDigest: '' }).where(unchanged).returning({ id: copies.id });
     // What another copy gave stays.
-    await tx.insert(analyses).values(row).onConflictDoNothing();
+    if (marked.length > 0) await tx.insert(analyses).values(row).onConflictDoNothing();
   });
 }
 
@@ -236,7 +269,8 @@ export async function copyThatIsHere(app: AppContext, condition: ReturnType<type
   for (const { copies: copy, drives: drive } of rows) {
     try {
       const path = await filesOf(app, drive).existing(copy.folder, copy.name);
-      return { path, copyId: copy.id, soundId: copy.soundId };
+      const { id: copyId, soundId, folder, name, mtimeMs } = copy;
+      return { copyId, soundId, folder, name, mtimeMs, path };
     } catch (error) {
       if (!(error instanceof AppError)) throw error;
       lastError = error;
