@@ -18,6 +18,7 @@ import { idList, refreshSearch } from '../services/search.ts';
 import { AppError } from '@flagstone/core/errors';
 import type { JobRun } from './job-queue.ts';
 import { IdSet } from './id-set.ts';
+import { InFlight } from './in-flight.ts';
 import { measureNewSounds } from './measure-job.ts';
 import { newestCopyId, recogniseMoves } from './moved-copies.ts';
 
@@ -93,15 +94,10 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   let total = 0;
   let faults = 0;
   const reading: Promise<() => Promise<void>>[] = [];
-  const writing = new Set<Promise<void>>();
+  const writing = new InFlight(WRITERS);
   const writeNext = async (): Promise<void> => {
     const write = await reading.shift();
-    if (!write) return;
-    const one = write();
-    writing.add(one);
-    // Told by the race below; without a listener of its own it would count as unhandled meanwhile.
-    one.finally(() => writing.delete(one)).catch(() => undefined);
-    if (writing.size >= WRITERS) await Promise.race(writing);
+    if (write) await writing.add(write());
   };
   try {
     for await (const chunk of chunked(walk(files.root, payload.folder, isExcluded))) {
@@ -112,9 +108,10 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
       if (reading.length >= READ_AHEAD) await writeNext();
     }
     while (reading.length > 0) await writeNext();
-    await Promise.all(writing);
+    await writing.done();
   } finally {
-    await Promise.allSettled([...reading, ...writing]);
+    await writing.settled();
+    await Promise.allSettled(reading);
   }
   result.moved = await recogniseMoves(app, files, drive.id, newestBefore, () => driveIsHere(drive), seen);
   result.alreadyHeld -= result.moved;

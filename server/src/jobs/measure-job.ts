@@ -7,6 +7,7 @@ import { drives } from '../db/schema.ts';
 import { diskError } from '../drives/disk-errors.ts';
 import { keepMeasuringError, measureCopy, proveCopy, type MeasurableCopy } from '../services/analyses.ts';
 import { driveIsHere, filesOf } from '../services/drives.ts';
+import { InFlight } from './in-flight.ts';
 import type { JobRun } from './job-queue.ts';
 
 const payloadSchema = z.object({ driveId: z.string(), retry: z.boolean().default(false) });
@@ -64,8 +65,7 @@ export async function measureJob(app: AppContext, run: JobRun): Promise<void> {
   const files = filesOf(app, drive);
   const counted = await app.db.execute<{ count: number }>(sql`select count(*) from ${unmeasured(driveId)}`);
   await run.setTotal(counted.rows[0]?.count ?? 0);
-  const atOnce = Math.max(1, app.workers.threads - 1);
-  const inFlight = new Set<Promise<void>>();
+  const inFlight = new InFlight(Math.max(1, app.workers.threads - 1));
   const stopping = new AbortController();
 
   const measureOne = async (copy: MeasurableCopy, isMeasured: boolean): Promise<void> => {
@@ -100,21 +100,15 @@ export async function measureJob(app: AppContext, run: JobRun): Promise<void> {
         from ${unmeasured(driveId)} and c.id > ${after} order by c.id limit ${PAGE}`);
       for (const { id, sound_id: soundId, folder, name, mtime_ms: mtimeMs, measured } of rows) {
         after = id;
-        const one = measureOne(
-          { copyId: id, soundId, folder, name, mtimeMs, path: files.absolute(folder, name) },
-          measured,
-        );
-        inFlight.add(one);
-        // Told by the race below; without a listener of its own it would count as unhandled meanwhile.
-        one.finally(() => inFlight.delete(one)).catch(() => undefined);
-        if (inFlight.size >= atOnce) await Promise.race(inFlight);
+        const copy = { copyId: id, soundId, folder, name, mtimeMs, path: files.absolute(folder, name) };
+        await inFlight.add(measureOne(copy, measured));
       }
       // Asked once more when all is done: what was read meanwhile is measured by this job too.
-      if (rows.length === 0 && inFlight.size === 0) break;
-      if (rows.length < PAGE) await Promise.all(inFlight);
+      if (rows.length === 0 && inFlight.isEmpty) break;
+      if (rows.length < PAGE) await inFlight.done();
     }
   } finally {
     stopping.abort();
-    await Promise.allSettled(inFlight);
+    await inFlight.settled();
   }
 }
