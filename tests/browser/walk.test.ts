@@ -353,12 +353,44 @@ describe('from a folder of messy files to the catalogue', () => {
     await shows('Found: New');
   });
 
+  step('manages the drive from the keyboard, and says what is wrong with a path', async () => {
+    await page.locator('nav[aria-label="Places"] ::-p-text(Setup)').click();
+    await shows('Folder that was read');
+    const answer = async (act: string, words: string): Promise<void> => {
+      await page
+        .locator(`::-p-aria([name="${act}"][role="button"])`)
+        .map((found) => found as HTMLElement)
+        .wait();
+      await page.evaluate((name) => {
+        [...document.querySelectorAll<HTMLElement>('.drive button')]
+          .find((each) => each.innerText.trim() === name)
+          ?.focus();
+      }, act);
+      await page.keyboard.press('Enter');
+      await page.waitForFunction(() => document.activeElement?.closest('.el-message-box') !== null);
+      await page.keyboard.down('Control');
+      await page.keyboard.press('a');
+      await page.keyboard.up('Control');
+      await page.keyboard.type(words);
+      await page.keyboard.press('Enter');
+      await page.waitForFunction(() => !document.querySelector('.el-message-box'));
+    };
+    await answer('Rename', 'Canal recordings');
+    await shows('Canal recordings');
+    await answer('Change the path', '/etc');
+    await shows('/etc lies outside the allowed roots');
+    await page.locator('.el-tabs__item ::-p-text(Lost files)').click();
+    await shows('No file is lost.');
+  });
+
   step('6. has everything still after the server was restarted', async () => {
     await server.end();
     await server.start();
     await page.goto(`${server.address}/catalogue`);
     await shows('14 sounds');
     await page.waitForFunction(() => document.body.innerText.includes('In step'));
+    await page.goto(`${server.address}/setup`);
+    await shows('Canal recordings');
     // The line for live events breaks while the server is down; that is no fault of the page.
     expect(
       faults.filter(

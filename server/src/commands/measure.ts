@@ -1,5 +1,6 @@
 import os from 'node:os';
 import { parseArgs } from 'node:util';
+import { rounded } from '@flagstone/core/audio/measure/rounded';
 import { ERROR_REMEDIES } from '@flagstone/core/errors';
 import { diskError } from '../drives/disk-errors.ts';
 import { measureFile, type MeasuredFile } from '../drives/measure-file.ts';
@@ -42,15 +43,6 @@ export async function measure(args: string[]): Promise<number> {
   return failed > 0 ? 1 : 0;
 }
 
-/** Numbers as far as they mean something: a thousandth of a decibel, a tenth of a millisecond. */
-function rounded(value: unknown): unknown {
-  if (typeof value === 'number') return Number(value.toFixed(4));
-  if (Array.isArray(value)) return value.map(rounded);
-  if (typeof value === 'object' && value !== null)
-    return Object.fromEntries(Object.entries(value).map(([key, each]) => [key, rounded(each)]));
-  return value;
-}
-
 function lineOf(path: string, { measures, facts, audioDigest }: MeasuredFile, withFeatures: boolean): string {
   const { onsets, features, ...rest } = measures;
   const line = {
@@ -58,7 +50,7 @@ function lineOf(path: string, { measures, facts, audioDigest }: MeasuredFile, wi
     audioDigest,
     sampleRateHz: facts.sampleRateHz,
     channels: facts.channels,
-    ...(rounded(rest) as object),
+    ...rounded(rest),
     onsetsSeconds: rounded(onsets.map(({ seconds }) => seconds)),
     onsetStrengthsDb: rounded(onsets.map(({ strengthDb }) => strengthDb)),
     ...(withFeatures ? { features } : {}),

@@ -1,7 +1,7 @@
 import os from 'node:os';
 import { AppError, ERROR_REMEDIES, type ErrorCode } from '@flagstone/core/errors';
 import type { Job, JobKind } from '@flagstone/contract/jobs';
-import { and, desc, eq, inArray, sql } from 'drizzle-orm';
+import { and, desc, eq, inArray, lt, sql } from 'drizzle-orm';
 import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
 import { z } from 'zod';
@@ -144,6 +144,14 @@ export class JobQueue {
         .set({ heartbeatAt: sql`now()` })
         .where(inArray(jobs.id, [...this.running]));
     for (const job of await this.takeUpDead()) await this.send(job);
+    if (this.takesJobs && this.running.size === 0) await this.sendUnheard();
+  }
+
+  /** Brings waiting jobs once more to a process that has nothing to do: the one that was to take them may have died before it could. */
+  private async sendUnheard(): Promise<void> {
+    const silentSince = new Date(Date.now() - DEAD_AFTER_SECONDS * 1000);
+    const unheard = and(eq(jobs.state, 'waiting'), lt(jobs.createdAt, silentSince));
+    for (const job of await this.db.select().from(jobs).where(unheard).orderBy(jobs.createdAt)) await this.send(job);
   }
 
   /** Lets jobs wait again whose process died: it was not heard of, or it ran on this machine and is no more. */

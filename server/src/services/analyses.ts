@@ -1,4 +1,5 @@
-import { MEASURES_VERSION, type Measures, type SoundAnalysis } from '@flagstone/core/audio/measure/sound-meter';
+import { rounded } from '@flagstone/core/audio/measure/rounded';
+import { MEASURES_VERSION, type SoundAnalysis } from '@flagstone/core/audio/measure/sound-meter';
 import { MOST_BUCKETS, PEAK_BYTES, reducePeaks } from '@flagstone/core/audio/peaks';
 import { AppError } from '@flagstone/core/errors';
 import type { analysisSchema } from '@flagstone/contract/measures';
@@ -32,23 +33,6 @@ function brightnessBytes(hertz: Float32Array): Buffer {
       value <= 0 ? 0 : Math.max(1, Math.min(255, Math.round(BRIGHTNESS_STEPS * Math.log2(value / BRIGHTNESS_LOW_HZ)))),
     ),
   );
-}
-
-/** Numbers as far as they mean something, so that a million sounds stay small. */
-function compact({ features: _features, onsets, ...measures }: Measures): Omit<Measures, 'features'> {
-  const round = (value: unknown): unknown => {
-    if (typeof value === 'number') return Number(value.toFixed(4));
-    if (typeof value === 'object' && value !== null && !Array.isArray(value))
-      return Object.fromEntries(Object.entries(value).map(([key, each]) => [key, round(each)]));
-    return value;
-  };
-  return {
-    ...(round(measures) as Omit<Measures, 'features' | 'onsets'>),
-    onsets: onsets.map(({ seconds, strengthDb }) => ({
-      seconds: Number(seconds.toFixed(4)),
-      strengthDb: Number(strengthDb.toFixed(1)),
-    })),
-  };
 }
 
 const underWay = new Map<number, Promise<void>>();
@@ -107,11 +91,12 @@ async function lockedCopy(
 }
 
 async function keepAnalysis(tx: Transaction, soundId: number, { measures, peaks, brightness, frames }: SoundAnalysis) {
-  const { integratedLufs, momentaryMaxLufs, truePeakDbtp, channelLayout, form, features } = measures;
+  const { features, ...others } = measures;
+  const { integratedLufs, momentaryMaxLufs, truePeakDbtp, channelLayout, form } = measures;
   const row = {
     soundId,
     version: MEASURES_VERSION,
-    measures: compact(measures),
+    measures: rounded(others),
     error: null,
     loudnessLufs: integratedLufs ?? momentaryMaxLufs,
     truePeakDbtp,

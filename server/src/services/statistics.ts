@@ -1,7 +1,8 @@
 import type { Statistics } from '@flagstone/contract/statistics';
 import type { FieldName } from '@flagstone/core/record/fields';
-import { sql } from 'drizzle-orm';
+import { and, eq, isNull, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import { copies } from '../db/schema.ts';
 import { COPY_STATE, missingField } from './search.ts';
 
 const LENGTH_EDGES = [1, 3, 10, 30, 60, 300];
@@ -61,7 +62,7 @@ export function statisticsOf(app: AppContext): Promise<Statistics> {
 }
 
 async function countAll(app: AppContext): Promise<Statistics> {
-  const [totals, categories, lengths, loudness, growth, states] = await Promise.all([
+  const [totals, categories, lengths, loudness, growth, states, gone] = await Promise.all([
     totalsOf(app),
     app.db.execute<{ category: string; count: number }>(sql`
       select r.category, count(*) as count from sounds s join records r on r.sound_id = s.id
@@ -74,7 +75,8 @@ async function countAll(app: AppContext): Promise<Statistics> {
     app.db.execute<{ state: string; count: number }>(sql`
       select ${COPY_STATE} as state, count(*) as count from copies c join records r on r.sound_id = c.sound_id
       join sounds s on s.id = c.sound_id where s.filed_at is not null
-      and c.cleared_at is null and (c.gone or c.changed_outside or c.carries_revision < r.revision) group by 1`),
+      and not c.gone and (c.changed_outside or c.carries_revision < r.revision) group by 1`),
+    app.db.$count(copies, and(eq(copies.gone, true), isNull(copies.clearedAt))),
   ]);
   const stateCount = (state: string): number => states.rows.find((row) => row.state === state)?.count ?? 0;
   return {
@@ -87,7 +89,7 @@ async function countAll(app: AppContext): Promise<Statistics> {
       behind: stateCount('behind'),
       ahead: stateCount('ahead'),
       split: stateCount('split'),
-      gone: stateCount('gone'),
+      gone,
     },
   };
 }

@@ -73,18 +73,18 @@ export function characterOf(input: CharacterInput): Character {
 
 /** A loop goes on from its end to its start, and holds whole beats. */
 function bedOrLoop({ tempoBpm, durationSeconds }: CharacterInput, windows: Float32Array): 'bed' | 'loop' {
-  const beats = ((tempoBpm ?? 0) * durationSeconds) / 60;
-  const isWhole = tempoBpm !== null && Math.abs(beats - Math.round(beats)) < LOOP_BEAT_SHARE;
-  return isWhole && endsMeet(windows) ? 'loop' : 'bed';
+  if (tempoBpm === null) return 'bed';
+  const beats = (tempoBpm * durationSeconds) / 60;
+  const isWhole = Math.abs(beats - Math.round(beats)) < LOOP_BEAT_SHARE;
+  return isWhole && endsMeet(windows, Math.max(1, Math.round(windows.length / beats))) ? 'loop' : 'bed';
 }
 
-/** Whether a sound goes on at its end at the level with which it begins, neither having a fade. */
-function endsMeet(windows: Float32Array): boolean {
-  const [first, second] = [windows[0] ?? 0, windows[1] ?? 0];
-  const [last, lastButOne] = [windows.at(-1) ?? 0, windows.at(-2) ?? 0];
-  const mean = windows.reduce((sum, each) => sum + each, 0) / windows.length;
-  const close = (a: number, b: number): boolean => Math.abs(decibels(a) - decibels(b)) < LOOP_ENDS_DB;
-  return close(first + second, last + lastButOne) && close(first, mean) && close(last, mean);
+/** Whether the last beat is as loud as the first and as all of them: a fade makes no loop. */
+function endsMeet(windows: Float32Array, beatWindows: number): boolean {
+  const level = (some: Float32Array): number => decibels(some.reduce((sum, each) => sum + each, 0) / some.length);
+  const whole = level(windows);
+  const ends = [windows.subarray(0, beatWindows), windows.subarray(windows.length - beatWindows)];
+  return ends.every((end) => Math.abs(level(end) - whole) < LOOP_ENDS_DB);
 }
 
 /** Low and loud is heavy: the centroid on a scale of octaves from 4 kHz down to 250 Hz, moved by the loudness. */

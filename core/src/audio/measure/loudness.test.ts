@@ -2,7 +2,7 @@ import { describe, expect, it } from '@jest/globals';
 import { channelLayout } from '../channel-layout.ts';
 import { kWeighting } from './k-weighting.ts';
 import { LoudnessMeter, type Loudness } from './loudness-meter.ts';
-import { measuresOf, sines, type Stretch } from './test-signals.ts';
+import { measuresOf, sines, type Stretch } from '@flagstone/demo/test-signals';
 
 /** The signals are made here; their levels, results and tolerances are from memory of the tables in the documents that are named. */
 const RATES = [44_100, 48_000, 96_000];

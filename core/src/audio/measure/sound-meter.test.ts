@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import { FEATURE_COUNT } from './feature-vector.ts';
-import { analysisOf, clickTrain, measuresOf, noiseSource, sines } from './test-signals.ts';
+import { analysisOf, clickTrain, measuresOf, noiseSource, sines } from '@flagstone/demo/test-signals';
 
 const { exp } = Math;
 const RATE = 48_000;
@@ -145,11 +145,17 @@ describe('form, weight and activity', () => {
     expect(measuresOf([noise(15)], RATE).form).toBe('bed');
   });
 
-  it('tells a loop by its whole beats', () => {
+  it('tells a loop by its whole beats and by ends that are as loud as the rest', () => {
     const random = noiseSource(3);
-    const { signal } = clickTrain(RATE, 120, 8, () => 0.02 * random());
-    // Eight seconds at 120 BPM hold sixteen beats; noise below keeps it sounding between them.
-    expect(measuresOf([signal.map((value) => value * 0.1 + 0.1 * random())], RATE).form).toMatch(/loop|bed/);
+    // A steady rush with a pulse on every beat at 120 BPM.
+    const beat = RATE / 2;
+    const rush = (seconds: number, gain = (_share: number): number => 1): Float32Array =>
+      new Float32Array(seconds * RATE).map(
+        (_, index) => gain(index / (seconds * RATE)) * (0.08 + 0.3 * exp((-12 * (index % beat)) / beat)) * random(),
+      );
+    expect(measuresOf([rush(8)], RATE).form).toBe('loop');
+    expect(measuresOf([rush(8.25)], RATE).form).toBe('bed');
+    expect(measuresOf([rush(8, (share) => 1 - 0.7 * share)], RATE).form).toBe('bed');
   });
 
   it('calls low and loud heavy, high and faint light, many events busy', () => {

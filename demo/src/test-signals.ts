@@ -1,4 +1,4 @@
-import { SoundMeter, type Measures, type SoundAnalysis } from './sound-meter.ts';
+import { SoundMeter, type Measures, type SoundAnalysis } from '@flagstone/core/audio/measure/sound-meter';
 
 /** Taken once: where code runs in a context of its own, as tests do, each look-up of a global costs more than the sum it is for. */
 const { PI, exp, sin } = Math;
