@@ -1,10 +1,11 @@
 import { z } from 'zod';
+import { collectionChangeSchema, collectionSchema, newCollectionSchema } from './collections.ts';
 import { contentsSchema, disagreementsQuerySchema, disagreementsSchema } from './contents.ts';
 import { endpoint, idParams } from './endpoint.ts';
 import { jobSchema } from './jobs.ts';
 import { lostPageSchema, settleLostSchema } from './lost.ts';
 import { analysisSchema } from './measures.ts';
-import { newPlanSchema, planItemSchema, planSchema } from './plans.ts';
+import { newPlanSchema, planItemSchema, planSchema, relocationSchema } from './plans.ts';
 import { copySchema, recordEditSchema, revisionSchema, soundRowSchema } from './record.ts';
 import { statisticsSchema } from './statistics.ts';
 import { filterSchema, listQuerySchema, selectionSchema } from './selection.ts';
@@ -19,8 +20,8 @@ export const driveSchema = z.object({
   state: z.enum(['here', 'away', 'readOnly']),
   copies: z.number(),
   sizeBytes: z.number(),
-  /** What it is known by wherever it is mounted: the marker file in its root, or only its path. */
-  knownBy: z.enum(['marker', 'path']),
+  /** What it is known by wherever it is mounted: the marker file in its root, its file system, or only its path. */
+  knownBy: z.enum(['marker', 'fileSystem', 'path']),
   /** Null while it is away. */
   capacityBytes: z.number().nullable(),
   freeBytes: z.number().nullable(),
@@ -39,7 +40,10 @@ export const readFolderSchema = z.object({
   path: z.string(),
   files: z.number(),
   watched: z.boolean(),
+  /** It is read again so often; null for never. */
+  rereadMinutes: z.number().nullable(),
   exclude: z.array(z.string()),
+  collectionId: z.number(),
 });
 export type ReadFolder = z.infer<typeof readFolderSchema>;
 
@@ -128,11 +132,35 @@ export const api = {
     }),
     response: z.array(driveSchema),
   }),
+  listCollections: endpoint('GET', '/collections', { response: z.array(collectionSchema) }),
+  makeCollection: endpoint('POST', '/collections', {
+    body: newCollectionSchema,
+    response: z.array(collectionSchema),
+  }),
+  updateCollection: endpoint('PATCH', '/collections/:id', {
+    params: idParams,
+    body: collectionChangeSchema,
+    response: z.array(collectionSchema),
+  }),
+  /** Puts its folders and people into another collection and removes it. */
+  mergeCollection: endpoint('POST', '/collections/:id/merge', {
+    params: idParams,
+    body: z.strictObject({ intoId: z.number().int().positive() }),
+    response: z.array(collectionSchema),
+  }),
   listReadFolders: endpoint('GET', '/read-folders', { response: z.array(readFolderSchema) }),
   updateReadFolder: endpoint('PATCH', '/read-folders/:id', {
     params: idParams,
     body: z.strictObject({
       watched: z.boolean().optional(),
+      rereadMinutes: z
+        .number()
+        .int()
+        .min(1)
+        .max(60 * 24 * 30)
+        .nullable()
+        .optional(),
+      collectionId: z.number().int().positive().optional(),
       exclude: z.array(z.string().trim().min(1).max(500)).max(100).optional(),
     }),
     response: readFolderSchema,
@@ -159,7 +187,12 @@ export const api = {
     }),
   }),
   startIntake: endpoint('POST', '/intake', {
-    body: z.strictObject({ path: z.string().min(1).max(4096), batchName: z.string().trim().max(200).optional() }),
+    body: z.strictObject({
+      path: z.string().min(1).max(4096),
+      batchName: z.string().trim().max(200).optional(),
+      /** The collection of a folder that is read for the first time; else that of the folder above it, or the first. */
+      collectionId: z.number().int().positive().optional(),
+    }),
     response: z.object({ batch: batchSchema, job: jobSchema }),
   }),
   listBatches: endpoint('GET', '/batches', { response: z.array(batchSchema) }),
@@ -218,6 +251,8 @@ export const api = {
   }),
   undoLast: endpoint('POST', '/undo', { response: z.object({ summary: z.string(), job: jobSchema.nullable() }) }),
   undoChange: endpoint('POST', '/changes/:id/undo', { params: idParams, response: changeSchema }),
+  /** Previews telling Flagstone that the files of a folder stand elsewhere now; see relocationSchema. */
+  planRelocation: endpoint('POST', '/relocations', { body: relocationSchema, response: planSchema }),
   makePlan: endpoint('POST', '/plans', { body: newPlanSchema, response: planSchema }),
   getPlan: endpoint('GET', '/plans/:id', { params: idParams, response: planSchema }),
   listPlanItems: endpoint('GET', '/plans/:id/items', {

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { selectionSchema } from './selection.ts';
 
-export const planKindSchema = z.enum(['rename', 'write']);
+export const planKindSchema = z.enum(['rename', 'write', 'relocate']);
 export type PlanKind = z.infer<typeof planKindSchema>;
 
 export const planStateSchema = z.enum(['ready', 'running', 'done', 'undoing', 'undone']);
@@ -61,8 +61,16 @@ export const planItemSchema = z.object({
 });
 export type PlanItem = z.infer<typeof planItemSchema>;
 
+/** The copies below a folder of a drive (empty for the whole drive) stand below another folder now, on the same drive or on another. */
+export const relocationSchema = z.strictObject({
+  driveId: z.uuid(),
+  folder: z.string().max(4096),
+  toPath: z.string().min(1).max(4096),
+});
+export type Relocation = z.infer<typeof relocationSchema>;
+
 export const newPlanSchema = z.strictObject({
-  kind: planKindSchema,
+  kind: planKindSchema.exclude(['relocate']),
   selection: selectionSchema,
   batchId: z.number().int().positive().optional(),
 });

@@ -36,11 +36,18 @@ const rangeSchema = z
 export const FOUND = ['new', 'moved', 'changedOutside', 'alreadyHeld', 'same'] as const;
 
 /**
- * What narrows a list: words; a category, a subcategory; a field whose places in the file do not say the same; a field without a value; the state
+ * What narrows a list: words; collections; a category, a subcategory; a field whose places in the file do not say the same; a field without a value; the state
  * of a copy; lengths in seconds; loudness in LUFS; what reading found (batches only). Numbers and booleans arrive as text in a query string.
  */
 export const filterSchema = z.object({
   q: z.string().max(10_000).default(''),
+  /** Numbers of collections, any of which holds the sound: `2,5`. Empty for all that are not retired. */
+  collection: z
+    .string()
+    .max(200)
+    .regex(/^\d+(,\d+)*$/)
+    .or(z.literal(''))
+    .default(''),
   category: z.string().max(200).default(''),
   catId: z.string().max(50).default(''),
   disagrees: z.enum(['', ...FIELD_NAMES]).default(''),

@@ -11,6 +11,7 @@ import { JobQueue } from './jobs/job-queue.ts';
 import { measureJob, measureNewSounds, remeasureOutdated } from './jobs/measure-job.ts';
 import { recoverJournal, runPlanJob, undoPlanJob } from './jobs/plan-jobs.ts';
 import { reconnectDrives, seesDrives } from './services/drives.ts';
+import { readAgainWhatIsDue } from './services/read-folders.ts';
 import { FolderWatcher } from './services/watching.ts';
 import { LiveEvents } from './services/live-events.ts';
 
@@ -73,7 +74,14 @@ export async function openApplication(
   await context.jobs.takeUpDead();
   const settled = await recoverJournal(context);
   if (settled > 0) log.info({ settled }, 'settled interrupted changes of files');
-  const work = { index: indexJob, rename: runPlanJob, write: runPlanJob, undo: undoPlanJob, measure: measureJob };
+  const work = {
+    index: indexJob,
+    rename: runPlanJob,
+    write: runPlanJob,
+    relocate: runPlanJob,
+    undo: undoPlanJob,
+    measure: measureJob,
+  };
   await context.jobs.start(context, work, (lanes) => seesDrives(context, lanes));
   await remeasureOutdated(context);
   await measureNewSounds(context);
@@ -84,6 +92,7 @@ export async function openApplication(
   const keepHouse = async (): Promise<void> => {
     await measureNewSounds(context);
     await watcher.refresh();
+    await readAgainWhatIsDue(context);
   };
   const keeping = setInterval(() => {
     keepHouse().catch((error: unknown) => log.error({ err: error }, 'housekeeping met an error'));

@@ -237,3 +237,54 @@ describe('a lost file', () => {
     expect(await lostHere()).toHaveLength(1);
   });
 });
+
+describe('a folder of a drive that stands elsewhere now', () => {
+  const rowsNow = async () =>
+    (await app.call('listBatchRows', { params: { id: batchId }, query: { sort: 'name' } })).rows;
+  const places = async () => (await rowsNow()).map((row) => `${row.driveName}: ${row.folder}/${row.name} ${row.state}`);
+  const plan = (folder: string, toPath: string) =>
+    app.send('planRelocation', { body: { driveId, folder, toPath: on(toPath) } });
+  const run = async (id: number) => app.ended(await app.call('runPlan', { params: { id }, body: {} }));
+
+  it('is found by names and sizes: one plan for all its files, which can be taken back', async () => {
+    await app.put(`${disk}/geese/deep/er/three.wav`, { seed: count * 10 + 3 });
+    await app.put(`${disk}/geese/four.wav`, { seed: count * 10 + 4 });
+    await app.intake(disk);
+    const before = await places();
+    // The geese went to another drive; one file stayed behind, one is another file there.
+    await mkdir(on(`elsewhere ${count}`));
+    await rename(on(`${disk}/geese`), on(`elsewhere ${count}/birds`));
+    await unlink(path.join(on(`elsewhere ${count}`), 'birds', 'two.wav'));
+    await app.put(`elsewhere ${count}/birds/four.wav`, { bytes: new Uint8Array(100) });
+    const made = await plan('geese', `elsewhere ${count}/birds`);
+    expect(made.body).toMatchObject({ kind: 'relocate', counts: { all: 4, runnable: 2, blocked: 2 } });
+    const { items } = await app.call('listPlanItems', { params: { id: made.body.id } });
+    expect(items.flatMap((item) => item.problems.map((problem) => problem.code)).sort()).toEqual([
+      'FILE_CHANGED',
+      'FILE_VANISHED',
+    ]);
+    const job = await run(made.body.id);
+    expect([job.state, job.done, job.failed]).toEqual(['done', 2, 0]);
+    const now = (await places()).filter((place) => place.includes('birds'));
+    expect(now).toEqual([
+      expect.stringMatching(/birds\/one\.wav inStep$/),
+      expect.stringMatching(/birds\/deep\/er\/three\.wav inStep$/),
+    ]);
+    // Nothing has to be read again: what was moved is the same there.
+    const { job: scan } = await app.intake(`elsewhere ${count}/birds`);
+    expect(scan.result).toMatchObject({ same: 2, new: 0, moved: 0 });
+
+    await app.ended(await app.call('undoPlan', { params: { id: made.body.id } }));
+    expect((await places()).map((place) => place.replace(/ \w+$/, ''))).toEqual(
+      before.map((place) => place.replace(/ \w+$/, '')),
+    );
+  });
+
+  it('has to be a folder of a drive that is known, within the roots, with files in it', async () => {
+    expect((await plan('geese', '../..')).status).toBe(403);
+    expect((await plan('nothing here', disk)).status).toBe(422);
+    const body = { driveId: '00000000-0000-4000-8000-000000000000', folder: '', toPath: on(disk) };
+    expect((await app.send('planRelocation', { body })).status).toBe(404);
+    expect((await plan('geese', `${disk}/geese`)).body).toMatchObject({ counts: { unchanged: 2, runnable: 0 } });
+  });
+});

@@ -18,14 +18,30 @@ const LAYOUTS: readonly Layout[] = [
   { name: '7.1', speakers: ['L', 'R', 'C', 'LFE', 'Lb', 'Rb', 'Ls', 'Rs'] },
 ];
 
+/** What a file says of its channels. */
+export interface ChannelFacts {
+  channels: number;
+  /** Speaker positions of WAVE_FORMAT_EXTENSIBLE. */
+  channelMask?: number | undefined;
+  /** The channels are a sound field, not speakers. */
+  isAmbisonic?: boolean | undefined;
+}
+
+/** The orders of ambisonics: (n + 1)² channels carry a full sphere of order n. */
+const ORDERS = ['0th', '1st', '2nd', '3rd', '4th', '5th', '6th', '7th'];
+
 /**
- * The layout of a file's channels: by its speaker mask, else by the usual order of that many channels (common practice). Backs without
+ * The layout of a file's channels: ambisonic where the file says so, else by its speaker mask, else by the usual order of that many channels (common practice). Backs without
  * sides are the surrounds of quad, 5.0 and 5.1. The name is `N channels` where no layout fits, and the speakers are '?' then.
  */
-export function channelLayout(channels: number, channelMask?: number): Layout {
+export function channelLayout({ channels, channelMask, isAmbisonic = false }: ChannelFacts): Layout {
+  const unknown = { name: `${channels} channels`, speakers: Array<Speaker>(channels).fill('?') };
+  if (isAmbisonic) {
+    const order = ORDERS[Math.sqrt(channels) - 1];
+    return { ...unknown, name: order === undefined ? `ambisonic, ${channels} channels` : `ambisonic, ${order} order` };
+  }
   const stated = channelMask === undefined ? [] : SPEAKERS.filter((_, bit) => channelMask & (1 << bit));
   const usual = LAYOUTS.find(({ speakers }) => speakers.length === channels);
-  const unknown = { name: `${channels} channels`, speakers: Array<Speaker>(channels).fill('?') };
   if (stated.length !== channels) return usual ?? unknown;
   const hasSides = stated.includes('Ls');
   const speakers = stated.map((speaker) => {

@@ -16,6 +16,10 @@ export interface AudioFacts {
   channels: number;
   /** Speaker positions of WAVE_FORMAT_EXTENSIBLE; absent where the file does not say. */
   channelMask?: number;
+  /** The channels are a sound field (ambisonics), not speakers; absent where the file does not say. */
+  isAmbisonic?: boolean;
+  /** What iXML calls each channel, in their order, empty where it does not say; absent where it names none. */
+  trackNames?: string[];
   /** Sample frames, without an encoder's delay and padding; 0 when the header does not say. */
   frames: number;
   durationSeconds: number;

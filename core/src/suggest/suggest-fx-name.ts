@@ -1,27 +1,6 @@
 import { parseName, splitExtension } from '../ucs/name-blocks.ts';
 import type { CategoryList } from '../ucs/category-list.ts';
-
-/** Words that stay small inside a name (common practice of English titles). */
-const SMALL = new Set([
-  'a',
-  'an',
-  'and',
-  'at',
-  'for',
-  'from',
-  'in',
-  'into',
-  'of',
-  'on',
-  'onto',
-  'or',
-  'the',
-  'to',
-  'with',
-  'x',
-]);
-/** At most this many letters in capitals are taken for an acronym when the rest of the name is not in capitals. */
-const ACRONYM_LETTERS = 4;
+import { toLetterCase } from '../text/letter-case.ts';
 
 /**
  * A readable FXName from a raw file name: leading numbers, dates and take marks go, separators become spaces, words begin with a
@@ -42,19 +21,5 @@ export function suggestFxName(fileName: string, categories: CategoryList): strin
     .replace(/-/g, ' ')
     .replace(/\s+/g, ' ')
     .trim();
-  const shouting = spaced === spaced.toUpperCase();
-  return spaced
-    .split(' ')
-    .map((word, index) => titled(word, index, shouting))
-    .join(' ');
-}
-
-function titled(word: string, index: number, shouting: boolean): string {
-  const lower = word.toLowerCase();
-  if (/\d/.test(word)) return shouting && word.length > ACRONYM_LETTERS + 2 ? lower : word;
-  const isAcronym = !shouting && word.length > 1 && word.length <= ACRONYM_LETTERS && word === word.toUpperCase();
-  if (isAcronym) return word;
-  if (index > 0 && SMALL.has(lower)) return lower;
-  const [first = ''] = lower;
-  return first.toUpperCase() + lower.slice(first.length);
+  return toLetterCase(spaced, 'title');
 }

@@ -30,13 +30,20 @@ export const BLOCK_LABELS: Record<BlockName, string> = {
 };
 
 export type NameProblemCode =
-  'BLOCK_MISSING' | 'CATID_UNKNOWN' | 'CHARACTERS_REPLACED' | 'NAME_TOO_LONG' | 'CATID_CASE' | 'BLOCKS_TOO_FEW';
+  | 'BLOCK_MISSING'
+  | 'CATID_UNKNOWN'
+  | 'CHARACTERS_REPLACED'
+  | 'NAME_TOO_LONG'
+  | 'NAME_RESERVED'
+  | 'CATID_CASE'
+  | 'BLOCKS_TOO_FEW';
 
 /** An `error` stops the renaming of that file; a `notice` only tells what was changed to make the name legal. */
 export interface NameProblem {
   code: NameProblemCode;
   severity: 'error' | 'notice';
-  block: BlockName;
+  /** Left out where the name is not laid in blocks. */
+  block?: BlockName;
   message: string;
 }
 
@@ -76,12 +83,26 @@ export function buildName(fields: NameBlocks, extension: string, categories: Cat
   }
   checkCatId(blocks, categories, problems);
   const name = joinBlocks(blocks) + extension;
-  const bytes = new TextEncoder().encode(name).length;
-  if (bytes > MAX_NAME_BYTES - COUNTER_BYTES) {
-    const message = `The name has ${bytes} bytes; ${MAX_NAME_BYTES - COUNTER_BYTES} fit. Shorten the FXName.`;
-    problems.push({ code: 'NAME_TOO_LONG', severity: 'error', block: 'fxName', message });
-  }
+  const tooLong = lengthProblem(name);
+  if (tooLong) problems.push({ ...tooLong, block: 'fxName', message: `${tooLong.message} Shorten the FXName.` });
   return { name, blocks, problems };
+}
+
+/** Says that a name is longer than file systems hold, with room for a counter; undefined when it fits. */
+export function lengthProblem(name: string): NameProblem | undefined {
+  const bytes = new TextEncoder().encode(name).length;
+  const fit = MAX_NAME_BYTES - COUNTER_BYTES;
+  if (bytes <= fit) return undefined;
+  return { code: 'NAME_TOO_LONG', severity: 'error', message: `The name has ${bytes} bytes; ${fit} fit.` };
+}
+
+/** A text without what some file system refuses in a name: illegal characters become spaces, runs of spaces one, and no dots or spaces end it. */
+export function legalText(text: string): string {
+  return text
+    .normalize('NFC')
+    .replace(ILLEGAL, ' ')
+    .replace(/\s+/g, ' ')
+    .replace(/^\s+|[\s.]+$/g, '');
 }
 
 function checkCatId(blocks: NameBlocks, categories: CategoryList, problems: NameProblem[]): void {

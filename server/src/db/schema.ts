@@ -1,5 +1,6 @@
 import type { Issue } from '@flagstone/core/errors';
 import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
+import type { NamingPattern } from '@flagstone/core/ucs/naming-pattern';
 import type { Measures } from '@flagstone/core/audio/measure/sound-meter';
 import { sql } from 'drizzle-orm';
 import {
@@ -45,7 +46,26 @@ export const people = pgTable('people', {
 export const collections = pgTable('collections', {
   id: serial('id').primaryKey(),
   name: text('name').notNull().unique(),
+  /** How the sounds of its folders are named; null for the standard as it is. */
+  pattern: jsonb('pattern').$type<NamingPattern>(),
+  createdAt: created(),
+  /** Closed: no folder is added to it, and its sounds are listed only when it is asked for; null while it is in use. */
+  retiredAt: at('retired_at'),
 });
+
+/** Who works on a collection. */
+export const collectionPeople = pgTable(
+  'collection_people',
+  {
+    collectionId: integer('collection_id')
+      .notNull()
+      .references(() => collections.id, { onDelete: 'cascade' }),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id),
+  },
+  (table) => [primaryKey({ columns: [table.collectionId, table.personId] })],
+);
 
 export const drives = pgTable('drives', {
   id: uuid('id').primaryKey().defaultRandom(),
@@ -76,6 +96,9 @@ export const folders = pgTable(
       .references(() => people.id),
     /** Changes in it are read as they happen. */
     watched: boolean('watched').notNull().default(false),
+    /** It is read again so often, for drives whose file system tells of no changes; null for never. */
+    rereadMinutes: integer('reread_minutes'),
+    lastReadAt: at('last_read_at'),
     /** Patterns (globs, below the folder) of what is left out when it is read. */
     exclude: text('exclude')
       .array()
@@ -220,11 +243,18 @@ export const copies = pgTable(
       .references(() => drives.id),
     folder: text('folder').notNull(),
     name: text('name').notNull(),
+    /** The deepest read folder that holds it: by it the copy belongs to a collection. */
+    readFolderId: integer('read_folder_id').references(() => folders.id),
     sizeBytes: bigint('size_bytes', { mode: 'number' }).notNull(),
     /** Modification time in milliseconds since 1970, with fractions. */
     mtimeMs: doublePrecision('mtime_ms').notNull(),
     inode: text('inode').notNull(),
     container: text('container').notNull(),
+    /** What the file calls its channels, in their order; empty where it does not say. */
+    trackNames: text('track_names')
+      .array()
+      .notNull()
+      .default(sql`'{}'`),
     gone: boolean('gone').notNull().default(false),
     /** When somebody took a gone copy off the lists; its record stays. Null until then, and again when the file comes back. */
     clearedAt: at('cleared_at'),
@@ -247,6 +277,7 @@ export const copies = pgTable(
   (table) => [
     unique('copies_path').on(table.driveId, table.folder, table.name),
     index('copies_sound').on(table.soundId),
+    index('copies_read_folder').on(table.readFolderId, table.soundId),
     index('copies_inode').on(table.driveId, table.inode),
     index('copies_name').on(sql`lower(${table.name})`, table.soundId),
     index('copies_lost')

@@ -38,7 +38,7 @@ async function readLine(given: string, options: ReadOptions): Promise<ReadLine> 
     const source = descriptorSource(descriptor, entry.size);
     const { facts, record, places, disagreeing, issues } = await readAudio(source, path.basename(given));
     const { container, codec, sampleRateHz, bitDepth, channels, frames, durationSeconds } = facts;
-    const { channelMask, timeReference, decodedMd5, encoderDelayFrames } = facts;
+    const { channelMask, isAmbisonic, trackNames, timeReference, decodedMd5, encoderDelayFrames } = facts;
     const audioDigest = options.digest ? await fullAudioDigest(source, facts, sha256()) : undefined;
     const line = JSON.stringify({
       path: given,
@@ -50,6 +50,8 @@ async function readLine(given: string, options: ReadOptions): Promise<ReadLine> 
       frames,
       durationSeconds,
       channelMask,
+      isAmbisonic,
+      trackNames,
       timeReference,
       decodedMd5,
       encoderDelayFrames,

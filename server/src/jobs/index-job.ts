@@ -2,11 +2,11 @@ import { and, eq, inArray, sql } from 'drizzle-orm';
 import { z } from 'zod';
 import { AppError } from '@flagstone/core/errors';
 import type { AppContext } from '../app-context.ts';
-import { batchItems, copies, drives, sounds } from '../db/schema.ts';
+import { batchItems, copies, drives, folders, sounds } from '../db/schema.ts';
 import type { DriveFiles } from '../drives/drive-files.ts';
 import { walk, type WalkEntry } from '../drives/walk.ts';
 import { driveIsHere, filesOf } from '../services/drives.ts';
-import { patternsFor } from '../services/read-folders.ts';
+import { patternsFor, readFolderFinder } from '../services/read-folders.ts';
 import { idList } from '../services/search.ts';
 import type { JobRun } from './job-queue.ts';
 import { IdSet } from './id-set.ts';
@@ -15,6 +15,7 @@ import {
   emptyCounts,
   pathOf,
   writeChunk,
+  type ChunkTarget,
   type FoundCounts,
   type FoundFile,
   type GoodFile,
@@ -53,6 +54,7 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
 
   const seen = new IdSet();
   const isExcluded = await patternsFor(app, drive.id, payload.folder);
+  const target = { ...payload, readFolderOf: await readFolderFinder(app, drive.id) };
   const newestBefore = await newestCopyId(app);
   const result = emptyCounts();
   run.setResult(result);
@@ -69,7 +71,7 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
       total += chunk.length;
       faults += chunk.filter((entry) => entry.kind === 'fault').length;
       await run.setTotal(total);
-      reading.push(readChunk(app, files, payload, chunk, run, result, seen));
+      reading.push(readChunk(app, files, target, chunk, run, result, seen));
       if (reading.length >= READ_AHEAD) await writeNext();
     }
     while (reading.length > 0) await writeNext();
@@ -82,7 +84,10 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   result.alreadyHeld -= result.moved;
   if (faults === 0 && (await driveIsHere(drive)))
     result.gone = await markGone(app, payload, newestBefore, (copy) => seen.has(copy.id) || isExcluded(pathOf(copy)));
-  await app.db.update(drives).set({ lastIndexedAt: new Date() }).where(eq(drives.id, drive.id));
+  const lastIndexedAt = new Date();
+  await app.db.update(drives).set({ lastIndexedAt }).where(eq(drives.id, drive.id));
+  const wasRead = and(eq(folders.driveId, drive.id), eq(folders.path, payload.folder));
+  await app.db.update(folders).set({ lastReadAt: lastIndexedAt }).where(wasRead);
   await measureNewSounds(app);
 }
 
@@ -101,7 +106,7 @@ async function* chunked(entries: AsyncIterable<WalkEntry>): AsyncGenerator<WalkE
 async function readChunk(
   app: AppContext,
   files: DriveFiles,
-  payload: Payload,
+  target: Payload & ChunkTarget,
   chunk: WalkEntry[],
   run: JobRun,
   result: FoundCounts,
@@ -109,7 +114,7 @@ async function readChunk(
 ): Promise<() => Promise<void>> {
   const found = chunk.filter((entry) => entry.kind === 'file');
   const faults = chunk.filter((entry) => entry.kind === 'fault');
-  const known = await knownCopies(app, payload, found);
+  const known = await knownCopies(app, target, found);
   for (const file of found) {
     const id = known.get(pathOf(file))?.id;
     if (id !== undefined) seen.add(id);
@@ -147,12 +152,12 @@ async function readChunk(
     // Of files that are the same, only those are written of which the database says otherwise.
     const toNote = same.filter((file) => {
       const copy = known.get(pathOf(file));
-      if (payload.onlyNew && copy?.filed && !copy.gone && copy.found === null) return false;
+      if (target.onlyNew && copy?.filed && !copy.gone && copy.found === null) return false;
       return copy?.gone !== false || copy.found !== 'same';
     });
     if (good.length + toNote.length + faults.length > 0)
       await app.db.transaction((tx) =>
-        writeChunk(app, tx, payload, { good, same: toNote, faults, known, personId: run.job.personId }, result),
+        writeChunk(app, tx, target, { good, same: toNote, faults, known, personId: run.job.personId }, result),
       );
     for (const { folder, name, error } of faults) run.note(error, folder === '' ? name : `${folder}/${name}`);
     await run.advance({ done: good.length + same.length, failed: faults.length });

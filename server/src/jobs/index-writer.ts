@@ -23,10 +23,12 @@ type ReadFile = GoodFile & { soundId: number };
 /** What a file that is read again replaces in its row. */
 const COPY_COLUMNS = [
   'sound_id',
+  'read_folder_id',
   'size_bytes',
   'mtime_ms',
   'inode',
   'container',
+  'track_names',
   'gone',
   'cleared_at',
   'carries_revision',
@@ -55,9 +57,11 @@ export function emptyCounts(): FoundCounts {
 }
 
 /** Where a chunk belongs. */
-interface Target {
+export interface ChunkTarget {
   batchId: number;
   driveId: string;
+  /** The read folder that a place of the drive belongs to. */
+  readFolderOf: (folder: string) => number | null;
 }
 
 /** What tells whether a file is the same, and how it stands in the batch. */
@@ -86,7 +90,7 @@ interface ChunkToWrite {
 export async function writeChunk(
   app: AppContext,
   tx: Transaction,
-  target: Target,
+  target: ChunkTarget,
   chunk: ChunkToWrite,
   result: FoundCounts,
 ): Promise<void> {
@@ -215,7 +219,7 @@ async function findSounds(
 
 /** A copy's row: whether it carries the record follows from comparing what it says with the record and with what it said before. */
 function copyRow(
-  target: Target,
+  target: ChunkTarget,
   file: ReadFile,
   record: RevisedRecord,
   earlier: CopyRow | undefined,
@@ -229,10 +233,12 @@ function copyRow(
     driveId: target.driveId,
     folder: file.folder,
     name: file.name,
+    readFolderId: target.readFolderOf(file.folder),
     sizeBytes: file.stamp.sizeBytes,
     mtimeMs: file.stamp.mtimeMs,
     inode: file.stamp.inode,
     container: file.header.file.facts.container,
+    trackNames: file.header.file.facts.trackNames ?? [],
     gone: false,
     clearedAt: null,
     carriesRevision: carries ? record.revision : saysOther ? (earlier?.carriesRevision ?? 0) : 0,
@@ -245,7 +251,12 @@ function copyRow(
   };
 }
 
-async function writeFaults(tx: Transaction, target: Target, readable: FoundFile[], faults: Fault[]): Promise<void> {
+async function writeFaults(
+  tx: Transaction,
+  target: ChunkTarget,
+  readable: FoundFile[],
+  faults: Fault[],
+): Promise<void> {
   if (readable.length > 0) {
     const names = readable.map((file) => file.name);
     const folders = [...new Set(readable.map((file) => file.folder))];
@@ -280,7 +291,7 @@ async function writeFaults(tx: Transaction, target: Target, readable: FoundFile[
 }
 
 /** A file that could be read once and cannot now stands among the unreadable of its batch, not beside them; its copy and its record stay known. */
-async function forgetUnreadable(tx: Transaction, { driveId, batchId }: Target, faults: Fault[]): Promise<void> {
+async function forgetUnreadable(tx: Transaction, { driveId, batchId }: ChunkTarget, faults: Fault[]): Promise<void> {
   const paths = faults.map(({ folder, name }) => `${folder}/${name}`);
   await tx.execute(sql`
     delete from batch_items b using copies c where b.batch_id = ${batchId} and c.id = b.copy_id and c.drive_id = ${driveId}

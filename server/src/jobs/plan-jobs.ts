@@ -1,6 +1,7 @@
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import { and, asc, desc, eq, gt, inArray, lt, sql } from 'drizzle-orm';
+import { planKindSchema, type PlanKind } from '@flagstone/contract/plans';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { copies, drives, journal, plans } from '../db/schema.ts';
@@ -11,11 +12,11 @@ import {
   performWrite,
   setFailed,
   settleInterrupted,
-  subjectOf,
   undoWrite,
   type JournalRow,
 } from '../services/journal-items.ts';
 import { filesOf } from '../services/drives.ts';
+import { performRelocation } from '../services/relocation.ts';
 import type { JobRun } from './job-queue.ts';
 
 const payloadSchema = z.object({
@@ -32,17 +33,14 @@ function itemError(error: unknown): AppError {
   throw error;
 }
 
-/** Runs the planned items of a rename or write plan one after another; an item that fails is marked and the rest goes on. */
+/** Runs the planned items of a plan one after another; an item that fails is marked and the rest goes on. */
 export async function runPlanJob(app: AppContext, run: JobRun): Promise<void> {
   const { planId, onlyItemId, retry } = payloadSchema.parse(run.job.payload);
   const [plan] = await app.db.select().from(plans).where(eq(plans.id, planId));
   if (!plan) throw new AppError('NOT_FOUND', `There is no plan ${planId}.`);
   await recoverJournal(app, planId);
   if (retry) await planFailedAgain(app, planId);
-  const perform =
-    plan.kind === 'rename'
-      ? (item: JournalRow) => performRename(app, item, 'do')
-      : (item: JournalRow) => performWrite(app, item);
+  const perform = (item: JournalRow): Promise<void> => performOf(plan.kind).do(app, item);
   const wanted = and(
     eq(journal.planId, planId),
     eq(journal.state, 'planned'),
@@ -62,10 +60,7 @@ export async function undoPlanJob(app: AppContext, run: JobRun): Promise<void> {
   const [plan] = await app.db.select().from(plans).where(eq(plans.id, planId));
   if (!plan) throw new AppError('NOT_FOUND', `There is no plan ${planId}.`);
   await recoverJournal(app, planId);
-  const undo =
-    plan.kind === 'rename'
-      ? (item: JournalRow) => performRename(app, item, 'undo')
-      : (item: JournalRow) => undoWrite(app, item);
+  const undo = (item: JournalRow): Promise<void> => performOf(plan.kind).undo(app, item);
   const wanted = and(eq(journal.planId, planId), eq(journal.state, 'done'));
   await run.setTotal(await app.db.$count(journal, wanted));
   try {
@@ -73,6 +68,25 @@ export async function undoPlanJob(app: AppContext, run: JobRun): Promise<void> {
   } finally {
     await finishPlan(app, planId);
   }
+}
+
+type Perform = (app: AppContext, item: JournalRow) => Promise<void>;
+
+/** How an item of a kind of plan is done and taken back. */
+const PERFORM: Record<PlanKind, { do: Perform; undo: Perform }> = {
+  rename: {
+    do: (app, item) => performRename(app, item, 'do'),
+    undo: (app, item) => performRename(app, item, 'undo'),
+  },
+  write: { do: performWrite, undo: undoWrite },
+  relocate: {
+    do: (app, item) => performRelocation(app, item, 'do'),
+    undo: (app, item) => performRelocation(app, item, 'undo'),
+  },
+};
+
+function performOf(kind: string) {
+  return PERFORM[planKindSchema.parse(kind)];
 }
 
 async function eachItem(
@@ -106,8 +120,8 @@ async function eachItem(
 }
 
 async function announce(app: AppContext, item: JournalRow): Promise<void> {
-  const { copy } = await subjectOf(app, item);
-  await app.live.publish(app.db, { type: 'records', soundIds: [copy.soundId] });
+  const [copy] = await app.db.select().from(copies).where(eq(copies.id, item.copyId));
+  if (copy) await app.live.publish(app.db, { type: 'records', soundIds: [copy.soundId] });
 }
 
 /** Items that failed are planned once more, without what was said of the failure. */

@@ -8,12 +8,14 @@ import { people } from '../db/schema.ts';
 import * as analyses from '../services/analyses.ts';
 import * as batches from '../services/batches.ts';
 import { countCategories } from '../services/category-counts.ts';
+import * as collections from '../services/collections.ts';
 import { contentsOf, countDisagreements } from '../services/contents.ts';
 import { listDrives, updateDrive } from '../services/drives.ts';
 import { editSelection, revisionsOf, undoChange } from '../services/edits.ts';
 import * as folders from '../services/read-folders.ts';
 import { listLost, settleLost } from '../services/lost-files.ts';
 import * as plans from '../services/plans.ts';
+import { planRelocation } from '../services/relocation.ts';
 import { copiesOfSound, listRows, rowOfSound } from '../services/sound-rows.ts';
 import { countAdded, statisticsOf } from '../services/statistics.ts';
 import { acceptSuggestions, suggestFor } from '../services/suggestions.ts';
@@ -65,6 +67,10 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     await app.refreshWatching();
     return listDrives(app);
   },
+  listCollections: (app) => collections.listCollections(app),
+  makeCollection: (app, { body }) => collections.makeCollection(app, body.name),
+  updateCollection: (app, { params, body }) => collections.updateCollection(app, params.id, body),
+  mergeCollection: (app, { params, body }) => collections.mergeCollection(app, params.id, body.intoId),
   listReadFolders: (app) => folders.listReadFolders(app),
   updateReadFolder: async (app, { params, body }) => {
     const folder = await folders.updateReadFolder(app, params.id, body);
@@ -80,7 +86,8 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     const parent = app.roots.roots.includes(found.path) ? '' : path.dirname(found.path);
     return { path: found.path, parent, folders: found.folders };
   },
-  startIntake: async (app, { body, person }) => batches.startIntake(app, body.path, body.batchName, await person()),
+  startIntake: async (app, { body, person }) =>
+    batches.startIntake(app, body.path, body.batchName, await person(), body.collectionId),
   listBatches: (app) => batches.listBatches(app),
   getBatch: (app, { params }) => batches.getBatch(app, params.id),
   listBatchRows: (app, { params, query }) => listRows(app, { kind: 'batch', batchId: params.id }, query),
@@ -110,6 +117,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     acceptSuggestions(app, body.selection, body.minimumScore, await person()),
   undoLast: async (app, { person }) => undoLast(app, await person()),
   undoChange: async (app, { params, person }) => undoChange(app, params.id, await person()),
+  planRelocation: async (app, { body, person }) => planRelocation(app, body, await person()),
   makePlan: async (app, { body, person }) =>
     plans.makePlan(app, body.kind, body.selection, body.batchId, await person()),
   getPlan: (app, { params }) => plans.getPlan(app, params.id),

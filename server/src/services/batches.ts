@@ -5,7 +5,8 @@ import { and, desc, eq, isNull, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { batches, unreadable } from '../db/schema.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
-import { driveFolderOf, rememberFolder } from './drives.ts';
+import { driveFolderOf } from './drives.ts';
+import { rememberFolder } from './read-folders.ts';
 
 /** Opens a batch on a folder that a person named and starts reading it. Throws what AllowedRoots.checkedFolder throws. */
 export async function startIntake(
@@ -13,8 +14,9 @@ export async function startIntake(
   given: string,
   name: string | undefined,
   personId: number,
+  collectionId?: number,
 ): Promise<{ batch: Batch; job: Job }> {
-  const { batchId, job: indexJob } = await openBatch(app, given, name, personId);
+  const { batchId, job: indexJob } = await openBatch(app, given, name, personId, collectionId);
   const job = await app.jobs.add(indexJob, personId);
   return { batch: await getBatch(app, batchId), job };
 }
@@ -23,10 +25,16 @@ export async function startIntake(
  * Opens a batch on a folder; returns the index job that reads it. A batch of that folder that is not filed yet is taken up again, unless
  * another name asks for one of its own.
  */
-export async function openBatch(app: AppContext, given: string, name: string | undefined, personId: number) {
+export async function openBatch(
+  app: AppContext,
+  given: string,
+  name: string | undefined,
+  personId: number,
+  collectionId?: number,
+) {
   const real = await app.roots.checkedFolder(given.trim());
   const place = await driveFolderOf(app, real);
-  const folderId = await rememberFolder(app, place, personId);
+  const folderId = await rememberFolder(app, place, personId, collectionId);
   const shown = name || place.folder.split('/').pop() || place.drive.name;
   const batchId = await batchOfFolder(app, folderId, shown, personId);
   const title = `Read ${place.drive.name}${place.folder === '' ? '' : `/${place.folder}`}`;

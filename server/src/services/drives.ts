@@ -3,9 +3,10 @@ import { AppError } from '@flagstone/core/errors';
 import type { Drive } from '@flagstone/contract/api';
 import { and, eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
-import { copies, drives, folders } from '../db/schema.ts';
+import { copies, drives } from '../db/schema.ts';
 import { DriveFiles } from '../drives/drive-files.ts';
 import { markedFolder, readMarker, writeMarker } from '../drives/drive-marker.ts';
+import { fileSystemIdentity } from '../drives/file-system-identity.ts';
 import { isWithin } from '../drives/roots.ts';
 
 type DriveRow = typeof drives.$inferSelect;
@@ -17,9 +18,21 @@ export interface DriveFolder {
   folder: string;
 }
 
-/** Identities by marker begin so; others are the path itself, of drives that the account may not write to. */
+/** Identities by marker begin so; those of drives that the account may not write to are their file system, or else only the path. */
 const BY_MARKER = 'marker:';
+const BY_FILE_SYSTEM = 'fileSystem:';
 const BY_PATH = 'path:';
+
+/** The identity of a root that shows no marker and takes none. */
+async function identityWithoutMarker(rootPath: string): Promise<string> {
+  const fileSystem = await fileSystemIdentity(rootPath).catch(() => undefined);
+  return fileSystem === undefined ? `${BY_PATH}${rootPath}` : `${BY_FILE_SYSTEM}${fileSystem}`;
+}
+
+function knownBy(identity: string): Drive['knownBy'] {
+  if (identity.startsWith(BY_MARKER)) return 'marker';
+  return identity.startsWith(BY_FILE_SYSTEM) ? 'fileSystem' : 'path';
+}
 
 /**
  * Whether a drive is where it was last: its root shows its marker. One without a marker has to show anything at all, since an empty folder
@@ -27,7 +40,8 @@ const BY_PATH = 'path:';
  */
 export async function driveIsHere({ rootPath, identity }: Pick<DriveRow, 'rootPath' | 'identity'>): Promise<boolean> {
   if (identity.startsWith(BY_MARKER)) return (await markerSeen(rootPath)) === identity.slice(BY_MARKER.length);
-  return new DriveFiles(rootPath).holdsAnything();
+  const hasContent = await new DriveFiles(rootPath).holdsAnything();
+  return hasContent && (identity.startsWith(BY_PATH) || (await identityWithoutMarker(rootPath)) === identity);
 }
 
 /** The marker of a folder where one is only looked for: a disk that cannot say shows none. */
@@ -76,14 +90,14 @@ export async function addDrive(app: Pick<AppContext, 'db'>, rootPath: string): P
     return lost;
   }
   const made = await writeMarker(rootPath);
-  const byPath = await driveBy(app, `${BY_PATH}${rootPath}`);
-  if (made === undefined) return byPath ?? insertDrive(app, rootPath, `${BY_PATH}${rootPath}`);
-  if (!byPath) return insertDrive(app, rootPath, `${BY_MARKER}${made}`);
-  await app.db
-    .update(drives)
-    .set({ identity: `${BY_MARKER}${made}` })
-    .where(eq(drives.id, byPath.id));
-  return { ...byPath, identity: `${BY_MARKER}${made}` };
+  const unmarked = await identityWithoutMarker(rootPath);
+  const known = (await driveBy(app, unmarked)) ?? (await driveBy(app, `${BY_PATH}${rootPath}`));
+  const identity = made === undefined ? unmarked : `${BY_MARKER}${made}`;
+  if (!known) return insertDrive(app, rootPath, identity);
+  // It can be told better than before, or came back elsewhere.
+  const better = { identity, rootPath };
+  await app.db.update(drives).set(better).where(eq(drives.id, known.id));
+  return { ...known, ...better };
 }
 
 /** What a person changes of a drive. */
@@ -178,20 +192,21 @@ async function moveDrive(app: Pick<AppContext, 'db'>, drive: DriveRow, rootPath:
 }
 
 /**
- * Finds drives again that are not where they were: looks for their markers in the allowed roots and in the folders directly below them.
+ * Finds drives again that are not where they were: looks for their markers, or their file systems, in the allowed roots and in the folders
+ * directly below them.
  * Nothing is read again; their copies are simply there. Returns how many came back.
  */
 export async function reconnectDrives(app: AppContext): Promise<number> {
   const missing: DriveRow[] = [];
   for (const drive of await app.db.select().from(drives))
-    if (drive.retiredAt === null && drive.identity.startsWith(BY_MARKER) && !(await driveIsHere(drive)))
+    if (drive.retiredAt === null && !drive.identity.startsWith(BY_PATH) && !(await driveIsHere(drive)))
       missing.push(drive);
   if (missing.length === 0) return 0;
   let found = 0;
   for (const folder of await app.roots.likelyMounts()) {
     const marker = await markerSeen(folder);
-    const drive =
-      marker === undefined ? undefined : missing.find(({ identity }) => identity === `${BY_MARKER}${marker}`);
+    const shown = marker === undefined ? await identityWithoutMarker(folder) : `${BY_MARKER}${marker}`;
+    const drive = missing.find(({ identity }) => identity === shown);
     if (!drive) continue;
     await moveDrive(app, drive, folder);
     missing.splice(missing.indexOf(drive), 1);
@@ -221,24 +236,6 @@ export function filesOf(app: Pick<AppContext, 'roots'>, drive: Pick<DriveRow, 'r
   return new DriveFiles(drive.rootPath);
 }
 
-/** The folder's row of its drive, made when it is new. */
-export async function rememberFolder(
-  app: AppContext,
-  { drive, folder }: DriveFolder,
-  personId: number,
-): Promise<number> {
-  await app.db
-    .insert(folders)
-    .values({ driveId: drive.id, path: folder, collectionId: 1, addedBy: personId })
-    .onConflictDoNothing();
-  const [row] = await app.db
-    .select({ id: folders.id })
-    .from(folders)
-    .where(and(eq(folders.driveId, drive.id), eq(folders.path, folder)));
-  if (!row) throw new AppError('INTERNAL', `The folder ${folder} could not be recorded.`);
-  return row.id;
-}
-
 /** All drives with their state now; those that came back elsewhere are found first. */
 export async function listDrives(app: AppContext): Promise<Drive[]> {
   await reconnectDrives(app);
@@ -265,7 +262,7 @@ export async function listDrives(app: AppContext): Promise<Drive[]> {
         rootPath: row.root_path,
         state: !here ? ('away' as const) : (await files.isWritable()) ? ('here' as const) : ('readOnly' as const),
         copies: row.copies,
-        knownBy: row.identity.startsWith(BY_MARKER) ? ('marker' as const) : ('path' as const),
+        knownBy: knownBy(row.identity),
         capacityBytes: space?.capacityBytes ?? null,
         freeBytes: space?.freeBytes ?? null,
         sizeBytes: row.size,

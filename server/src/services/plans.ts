@@ -4,6 +4,7 @@ import type { Plan, PlanItem, PlanKind } from '@flagstone/contract/plans';
 import type { Selection } from '@flagstone/contract/selection';
 import { and, desc, eq, gt, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { Transaction } from '../db/connect.ts';
 import { copies, drives, journal, plans } from '../db/schema.ts';
 import { planRenames } from './rename-plan.ts';
 import { selectedRows } from './sound-rows.ts';
@@ -20,28 +21,38 @@ export type NewItem = Pick<typeof journal.$inferInsert, 'copyId' | 'before' | 'a
  */
 export async function makePlan(
   app: AppContext,
-  kind: PlanKind,
+  kind: Exclude<PlanKind, 'relocate'>,
   selection: Selection,
   batchId: number | undefined,
   personId: number,
 ): Promise<Plan> {
-  const planId = await app.db.transaction(async (tx) => {
-    const [plan] = await tx
-      .insert(plans)
-      .values({ kind, state: 'ready', personId, batchId: batchId ?? null })
-      .returning({ id: plans.id });
-    if (!plan) throw new AppError('INTERNAL', 'The plan could not be recorded.');
-    const planner = kind === 'rename' ? planRenames(app) : planWrites(app);
-    let count = 0;
-    for await (const page of selectedRows(tx, selection)) {
-      const items = await planner(page);
-      count += items.length;
-      if (items.length > 0) await tx.insert(journal).values(items.map((item) => ({ ...item, planId: plan.id })));
-    }
-    if (count === 0) throw new AppError('NOTHING_SELECTED', 'The selection holds no rows.');
-    return plan.id;
+  const planner = kind === 'rename' ? planRenames(app) : planWrites(app);
+  const planId = await storePlan(app, { kind, batchId: batchId ?? null, personId }, async function* (tx) {
+    for await (const page of selectedRows(tx, selection)) yield await planner(page);
   });
   return getPlan(app, planId);
+}
+
+/** Stores a plan with its items, page by page, as one; returns its id. Throws NOTHING_SELECTED for one without items. */
+export async function storePlan(
+  app: AppContext,
+  plan: Pick<typeof plans.$inferInsert, 'batchId' | 'personId'> & { kind: PlanKind },
+  itemsIn: (tx: Transaction) => AsyncIterable<NewItem[]>,
+): Promise<number> {
+  return app.db.transaction(async (tx) => {
+    const [row] = await tx
+      .insert(plans)
+      .values({ ...plan, state: 'ready' })
+      .returning({ id: plans.id });
+    if (!row) throw new AppError('INTERNAL', 'The plan could not be recorded.');
+    let count = 0;
+    for await (const items of itemsIn(tx)) {
+      count += items.length;
+      if (items.length > 0) await tx.insert(journal).values(items.map((item) => ({ ...item, planId: row.id })));
+    }
+    if (count === 0) throw new AppError('NOTHING_SELECTED', 'The selection holds no rows.');
+    return row.id;
+  });
 }
 
 interface PlanRow extends Record<string, unknown> {
@@ -115,6 +126,12 @@ export async function listItems(
   return { items, next: rows.length > limit ? (items.at(-1)?.id ?? null) : null };
 }
 
+const WORDS: Record<PlanKind, { verb: string; doing: string }> = {
+  rename: { verb: 'Rename', doing: 'renaming' },
+  write: { verb: 'Write', doing: 'writing' },
+  relocate: { verb: 'Find the new place of', doing: 'finding the new place' },
+};
+
 /** Queues the running of a plan, or of one item of it to try it out. Throws PLAN_NOT_RUNNABLE. */
 export async function runPlan(
   app: AppContext,
@@ -128,13 +145,12 @@ export async function runPlan(
   if (plan.counts.runnable === 0) throw new AppError('PLAN_NOT_RUNNABLE', `Plan ${id} has nothing left to run.`);
   const count = onlyItemId === undefined ? plan.counts.runnable : 1;
   await app.db.update(plans).set({ state: 'running' }).where(eq(plans.id, id));
-  const verb = plan.kind === 'rename' ? 'Rename' : 'Write';
   return app.jobs.add(
     {
       kind: plan.kind,
-      title: `${verb} ${count} ${count === 1 ? 'file' : 'files'}`,
+      title: `${WORDS[plan.kind].verb} ${count} ${count === 1 ? 'file' : 'files'}`,
       payload: { planId: id, batchId: plan.batchId, onlyItemId },
-      lanes: await drivesOfPlan(app, id),
+      lanes: await drivesOfPlan(app, plan),
     },
     personId,
   );
@@ -145,22 +161,23 @@ export async function undoPlan(app: AppContext, id: number, personId: number): P
   const plan = await getPlan(app, id);
   if (plan.counts.done === 0) throw new AppError('NOT_UNDOABLE', `Plan ${id} did nothing that could be undone.`);
   await app.db.update(plans).set({ state: 'undoing' }).where(eq(plans.id, id));
-  const what = plan.kind === 'rename' ? 'renaming' : 'writing';
   return app.jobs.add(
     {
       kind: 'undo',
-      title: `Undo ${what} of ${plan.counts.done} ${plan.counts.done === 1 ? 'file' : 'files'}`,
+      title: `Undo ${WORDS[plan.kind].doing} of ${plan.counts.done} ${plan.counts.done === 1 ? 'file' : 'files'}`,
       payload: { planId: id, batchId: plan.batchId },
-      lanes: await drivesOfPlan(app, id),
+      lanes: await drivesOfPlan(app, plan),
     },
     personId,
   );
 }
 
-/** The drives whose files a plan changes. */
-async function drivesOfPlan(app: AppContext, id: number): Promise<string[]> {
+/** The drives whose files a plan changes, or to which copies are said to have gone. */
+async function drivesOfPlan(app: AppContext, { id, kind }: Plan): Promise<string[]> {
+  const drive =
+    kind === 'relocate' ? sql<string>`${journal.after} ->> 'driveId'` : sql<string>`${copies.driveId}::text`;
   const rows = await app.db
-    .selectDistinct({ driveId: copies.driveId })
+    .selectDistinct({ driveId: drive })
     .from(journal)
     .innerJoin(copies, eq(copies.id, journal.copyId))
     .where(eq(journal.planId, id));

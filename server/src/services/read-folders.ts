@@ -1,54 +1,127 @@
 import { AppError } from '@flagstone/core/errors';
 import type { ReadFolder } from '@flagstone/contract/api';
 import type { Job } from '@flagstone/contract/jobs';
-import { and, eq, inArray, sql } from 'drizzle-orm';
+import { and, eq, inArray, isNull, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
-import { copies, drives, folders } from '../db/schema.ts';
+import type { Transaction } from '../db/connect.ts';
+import { collections, copies, drives, folders } from '../db/schema.ts';
 import { excludedBy } from '../drives/exclusions.ts';
 import { walk, type WalkEntry } from '../drives/walk.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
 import { batchOfFolder } from './batches.ts';
-import { filesOf } from './drives.ts';
+import { driveIsHere, filesOf, type DriveFolder } from './drives.ts';
+
+type FolderRow = typeof folders.$inferSelect;
+
+/** Whether a folder of a drive is another one or lies in it; '' is the whole drive. */
+export function isInFolder(folder: string, of: string): boolean {
+  return of === '' || folder === of || folder.startsWith(`${of}/`);
+}
+
+/** The deepest of some folders at or above a place. */
+function deepestAbove<Folder extends { path: string }>(all: readonly Folder[], place: string): Folder | undefined {
+  const above = all.filter(({ path }) => isInFolder(place, path));
+  return above.sort((a, b) => b.path.length - a.path.length)[0];
+}
+
+/** Gives the read folder of a drive that each of its places belongs to: the deepest at or above it. */
+export async function readFolderFinder(app: AppContext, driveId: string): Promise<(folder: string) => number | null> {
+  const all = await app.db.select().from(folders).where(eq(folders.driveId, driveId));
+  const known = new Map<string, number | null>();
+  return (folder) => {
+    const found = known.get(folder) ?? deepestAbove(all, folder)?.id ?? null;
+    known.set(folder, found);
+    return found;
+  };
+}
+
+/**
+ * The folder's row of its drive, made when it is new: it takes over the copies in it from the read folder above it, and that one's collection
+ * unless another is given. Throws NOT_FOUND for a collection that there is not.
+ */
+export async function rememberFolder(
+  app: AppContext,
+  { drive, folder }: DriveFolder,
+  personId: number,
+  collectionId?: number,
+): Promise<number> {
+  return app.db.transaction(async (tx) => {
+    // One at a time for each drive, so that two new folders never take each other's copies.
+    const all = await tx.select().from(folders).where(eq(folders.driveId, drive.id)).for('update');
+    const known = all.find(({ path }) => path === folder);
+    if (known) return known.id;
+    const above = deepestAbove(all, folder);
+    const [row] = await tx
+      .insert(folders)
+      .values({
+        driveId: drive.id,
+        path: folder,
+        collectionId: await openCollection(tx, collectionId, above?.collectionId),
+        addedBy: personId,
+      })
+      .onConflictDoUpdate({ target: [folders.driveId, folders.path], set: { path: folder } })
+      .returning({ id: folders.id });
+    if (!row) throw new AppError('INTERNAL', `The folder ${folder} could not be recorded.`);
+    await tx.execute(sql`
+      update copies c set read_folder_id = ${row.id} where drive_id = ${drive.id} and read_folder_id is not distinct from ${above?.id ?? null}::int
+      and (${folder} = '' or folder = ${folder} or starts_with(folder, ${folder} || '/'))`);
+    return row.id;
+  });
+}
+
+/** The collection that is asked for, else the likely one when it is in use, else the first. Throws NOT_FOUND for one that is not in use. */
+async function openCollection(tx: Transaction, asked: number | undefined, likely: number | undefined): Promise<number> {
+  const open = await tx.select().from(collections).where(isNull(collections.retiredAt)).orderBy(collections.id);
+  const chosen = open.find(({ id }) => id === (asked ?? likely)) ?? (asked === undefined ? open[0] : undefined);
+  if (!chosen) throw new AppError('NOT_FOUND', 'There is no such collection that is in use.');
+  return chosen.id;
+}
 
 /** The folders that were read, by drive and path. */
-export async function listReadFolders(app: AppContext, id?: number): Promise<ReadFolder[]> {
-  const { rows } = await app.db.execute<{
-    id: number;
-    drive_id: string;
-    drive_name: string;
-    path: string;
-    files: number;
-    watched: boolean;
-    exclude: string[];
-  }>(sql`
-    select f.id, f.drive_id, d.name as drive_name, f.path, f.watched, f.exclude, (
-      select count(*) from copies c where c.drive_id = f.drive_id and not c.gone
-      and (f.path = '' or c.folder = f.path or starts_with(c.folder, f.path || '/'))) as files
-    from folders f join drives d on d.id = f.drive_id
-    where d.retired_at is null and ${id === undefined ? sql`true` : sql`f.id = ${id}`} order by d.name, f.path`);
-  return rows.map((row) => ({
-    id: row.id,
-    driveId: row.drive_id,
-    driveName: row.drive_name,
-    path: row.path,
-    files: row.files,
-    watched: row.watched,
-    exclude: row.exclude,
+export async function listReadFolders(app: AppContext): Promise<ReadFolder[]> {
+  const { rows } = await app.db.execute<{ read_folder_id: number; files: number }>(
+    sql`select read_folder_id, count(*) as files from copies where not gone group by read_folder_id`,
+  );
+  const held = new Map(rows.map((row) => [row.read_folder_id, row.files]));
+  const all = await app.db
+    .select({ folder: folders, driveName: drives.name })
+    .from(folders)
+    .innerJoin(drives, eq(drives.id, folders.driveId))
+    .where(isNull(drives.retiredAt))
+    .orderBy(drives.name, folders.path);
+  return all.map(({ folder, driveName }) => ({
+    id: folder.id,
+    driveId: folder.driveId,
+    driveName,
+    path: folder.path,
+    // A copy belongs to the deepest read folder; those above it hold it too.
+    files: all
+      .filter((other) => other.folder.driveId === folder.driveId && isInFolder(other.folder.path, folder.path))
+      .reduce((sum, other) => sum + (held.get(other.folder.id) ?? 0), 0),
+    watched: folder.watched,
+    rereadMinutes: folder.rereadMinutes,
+    exclude: folder.exclude,
+    collectionId: folder.collectionId,
   }));
 }
 
-/** Has a folder watched or not, and sets what is left out of it. Throws NOT_FOUND. */
-export async function updateReadFolder(
-  app: AppContext,
-  id: number,
-  change: { watched?: boolean | undefined; exclude?: string[] | undefined },
-): Promise<ReadFolder> {
-  const set = {
-    ...(change.watched === undefined ? {} : { watched: change.watched }),
-    ...(change.exclude === undefined ? {} : { exclude: change.exclude }),
-  };
+/** What a person changes of a read folder. */
+export interface ReadFolderChange {
+  watched?: boolean | undefined;
+  rereadMinutes?: number | null | undefined;
+  exclude?: string[] | undefined;
+  collectionId?: number | undefined;
+}
+
+/** Has a folder watched or read again now and then, sets what is left out of it, moves it to a collection. Throws NOT_FOUND. */
+export async function updateReadFolder(app: AppContext, id: number, change: ReadFolderChange): Promise<ReadFolder> {
+  const set: Partial<FolderRow> = Object.fromEntries(Object.entries(change).filter(([, value]) => value !== undefined));
+  if (change.collectionId !== undefined) {
+    const [known] = await app.db.select().from(collections).where(eq(collections.id, change.collectionId));
+    if (!known) throw new AppError('NOT_FOUND', 'There is no such collection.');
+  }
   if (Object.keys(set).length > 0) await app.db.update(folders).set(set).where(eq(folders.id, id));
-  const [folder] = await listReadFolders(app, id);
+  const folder = (await listReadFolders(app)).find((each) => each.id === id);
   if (!folder) throw new AppError('NOT_FOUND', 'There is no such folder.');
   return folder;
 }
@@ -82,6 +155,34 @@ export async function readAgain(app: AppContext, id: number, personId: number, b
   };
   return app.jobs.add(job, personId);
 }
+
+/**
+ * Queues reading the folders whose time has come, of drives that this process sees; each is taken by one process only, also when reading it fails.
+ * Returns how many.
+ */
+export async function readAgainWhatIsDue(app: AppContext): Promise<number> {
+  const due = await app.db
+    .select({ folder: folders, drive: drives })
+    .from(folders)
+    .innerJoin(drives, eq(drives.id, folders.driveId))
+    .where(and(isNull(drives.retiredAt), IS_DUE));
+  let queued = 0;
+  for (const { folder, drive } of due) {
+    if (app.roots.rootOf(drive.rootPath) === undefined || !(await driveIsHere(drive))) continue;
+    const mine = await app.db
+      .update(folders)
+      .set({ lastReadAt: new Date() })
+      .where(and(eq(folders.id, folder.id), IS_DUE))
+      .returning({ id: folders.id });
+    if (mine.length === 0) continue;
+    await readAgain(app, folder.id, folder.addedBy);
+    queued += 1;
+  }
+  return queued;
+}
+
+const IS_DUE = sql`${folders.rereadMinutes} is not null
+  and coalesce(${folders.lastReadAt}, '-infinity') + make_interval(mins => ${folders.rereadMinutes}) <= now()`;
 
 const CHUNK = 1000;
 
@@ -153,9 +254,7 @@ export async function patternsFor(
 ): Promise<(path: string) => boolean> {
   const rows = await app.db.select().from(folders).where(eq(folders.driveId, driveId));
   const tests = rows
-    .filter(
-      ({ path, exclude }) => exclude.length > 0 && (path === '' || path === folder || folder.startsWith(`${path}/`)),
-    )
+    .filter(({ path, exclude }) => exclude.length > 0 && isInFolder(folder, path))
     .map(({ path, exclude }) => excludedBy(path, exclude));
   return (path) => tests.some((test) => test(path));
 }

@@ -1,14 +1,16 @@
 import { AppError } from '@flagstone/core/errors';
-import { buildName, freeName, nameKey, splitExtension } from '@flagstone/core/ucs/name-blocks';
+import { freeName, nameKey, splitExtension } from '@flagstone/core/ucs/name-blocks';
+import { nameAfter, type NamingPattern } from '@flagstone/core/ucs/naming-pattern';
 import type { SoundRow } from '@flagstone/contract/record';
 import { inArray } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { drives, type JournalProblem } from '../db/schema.ts';
+import { patternsOf } from './collections.ts';
 import { filesOf } from './drives.ts';
 import type { NewItem } from './plans.ts';
 
 /**
- * Plans names after the Universal Category System. Names that are taken, on disk or earlier in the same plan and also when they differ only in
+ * Plans names after the naming pattern of each copy's collection. Names that are taken, on disk or earlier in the same plan and also when they differ only in
  * case, get a counter. The names of a folder are read once for the whole plan.
  */
 export function planRenames(app: AppContext): (rows: SoundRow[]) => Promise<NewItem[]> {
@@ -37,13 +39,17 @@ export function planRenames(app: AppContext): (rows: SoundRow[]) => Promise<NewI
 
   return async (rows) => {
     const items: NewItem[] = [];
-    for (const row of rows) items.push(planOne(app, row, await taken(row)));
+    const patternOf = await patternsOf(
+      app,
+      rows.map((row) => row.copyId),
+    );
+    for (const row of rows) items.push(planOne(app, row, patternOf(row.copyId), await taken(row)));
     return items;
   };
 }
 
-function planOne(app: AppContext, row: SoundRow, taken: Set<string> | AppError): NewItem {
-  const planned = buildName(row.record, splitExtension(row.name).extension, app.categories);
+function planOne(app: AppContext, row: SoundRow, pattern: NamingPattern, taken: Set<string> | AppError): NewItem {
+  const planned = nameAfter(pattern, row.record, splitExtension(row.name).extension, app.categories);
   const problems: JournalProblem[] = [...planned.problems];
   const before = { name: row.name };
   const blocked = (): NewItem => ({

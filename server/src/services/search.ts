@@ -59,6 +59,11 @@ export function filterConditions(filter: ListFilter, source?: { kind: string }):
   const when = (value: string, condition: () => SQL): SQL[] => (value === '' ? [] : [condition()]);
   return [
     ...(words ? [words] : []),
+    ...(filter.collection === ''
+      ? source?.kind === 'catalogue'
+        ? [NOT_RETIRED]
+        : []
+      : [inCollections(filter.collection)]),
     ...when(filter.category, () => sql`r.category = ${filter.category}`),
     ...when(filter.catId, () => sql`r.cat_id = ${filter.catId}`),
     ...when(
@@ -72,6 +77,16 @@ export function filterConditions(filter: ListFilter, source?: { kind: string }):
     ...when(filter.since, () => sql`s.created_at >= ${filter.since}::timestamptz`),
     ...(source?.kind === 'batch' ? when(filter.found, () => sql`b.found = ${filter.found}`) : []),
   ];
+}
+
+/** Sounds that stand in nothing but retired collections are listed only when one of those is asked for. */
+const NOT_RETIRED = sql`(not exists (select from collections where retired_at is not null) or exists (
+  select from copies k left join folders f on f.id = k.read_folder_id left join collections o on o.id = f.collection_id
+  where k.sound_id = s.id and o.retired_at is null))`;
+
+function inCollections(numbers: string): SQL {
+  return sql`s.id in (select k.sound_id from copies k where k.read_folder_id in (
+    select id from folders where collection_id = any(${`{${numbers}}`}::int[])))`;
 }
 
 /** Records without a value in a field. */

@@ -25,7 +25,7 @@ export const FIELD_COLUMNS = Object.fromEntries(
 
 const COLUMNS = sql.join(
   [
-    sql`s.id as sound_id, c.id as copy_id, c.name, c.folder, c.size_bytes, c.container, c.issues, c.disagreeing, d.id as drive_id, d.name as drive_name, d.root_path, d.identity`,
+    sql`s.id as sound_id, c.id as copy_id, c.name, c.folder, c.size_bytes, c.container, c.track_names, c.issues, c.disagreeing, d.id as drive_id, d.name as drive_name, d.root_path, d.identity`,
     sql`s.codec, s.sample_rate_hz, s.bit_depth, s.channels, s.frames, s.duration_seconds, s.filed_at is not null as filed, a.loudness_lufs, a.true_peak_dbtp, a.channel_layout, a.measures is not null as is_measured, r.revision, ${COPY_STATE} as state`,
     sql`(select count(*) from copies o where o.sound_id = s.id and not o.gone) as copy_count`,
     ...FIELD_NAMES.map((name) => sql.raw(`r."${FIELD_COLUMNS[name]}"`)),
@@ -197,6 +197,7 @@ async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {
         channels: Number(row['channels']),
         frames: Number(row['frames']),
         durationSeconds: Number(row['duration_seconds']),
+        trackNames: row['track_names'] as string[],
       },
       record: Object.fromEntries(
         FIELD_NAMES.map((name) => [name, value[FIELD_COLUMNS[name]]]),

@@ -1,4 +1,4 @@
-import { channelLayout, loudnessWeight } from '../channel-layout.ts';
+import { channelLayout, loudnessWeight, type ChannelFacts } from '../channel-layout.ts';
 import { kWeighting, type Biquad } from './k-weighting.ts';
 import { integratedLoudness, loudnessOf, loudnessRange } from './loudness-statistics.ts';
 
@@ -69,10 +69,10 @@ export class LoudnessMeter {
   private stepEnd: number;
   private energy = 0;
 
-  constructor(sampleRateHz: number, channels: number, channelMask?: number) {
+  constructor(sampleRateHz: number, shape: ChannelFacts) {
     this.rate = sampleRateHz;
     this.stepEnd = Math.round(sampleRateHz / STEPS_A_SECOND);
-    this.filters = channelLayout(channels, channelMask)
+    this.filters = channelLayout(shape)
       .speakers.map((speaker, channel) => ({ channel, weight: loudnessWeight(speaker) }))
       .filter(({ weight }) => weight > 0)
       .map((each) => ({ ...each, filter: new ChannelFilter(sampleRateHz) }));

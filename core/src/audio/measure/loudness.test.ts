@@ -9,7 +9,7 @@ const RATES = [44_100, 48_000, 96_000];
 
 /** Loudness alone: these signals are long. */
 function loudnessOf(channels: Float32Array[], rate: number): Loudness {
-  const meter = new LoudnessMeter(rate, channels.length);
+  const meter = new LoudnessMeter(rate, { channels: channels.length });
   meter.add(channels, channels[0]?.length ?? 0);
   return meter.finish();
 }
@@ -158,8 +158,16 @@ describe('channel layouts', () => {
     [2, 0x30, '2 channels'],
     [9, undefined, '9 channels'],
   ])('calls %d channels with the mask %p %s', (channels, mask, name) => {
-    const layout = channelLayout(channels, mask);
+    const layout = channelLayout({ channels, channelMask: mask });
     expect(layout.name).toBe(name);
     expect(layout.speakers).toHaveLength(channels);
+  });
+
+  it.each([
+    [4, 'ambisonic, 1st order'],
+    [16, 'ambisonic, 3rd order'],
+    [6, 'ambisonic, 6 channels'],
+  ])('calls %d channels that are said to be a sound field %s', (channels, name) => {
+    expect(channelLayout({ channels, channelMask: 0, isAmbisonic: true }).name).toBe(name);
   });
 });

@@ -18,6 +18,7 @@ export interface SignalShape {
   sampleRateHz: number;
   channels: number;
   channelMask?: number | undefined;
+  isAmbisonic?: boolean | undefined;
   /** Bits of integer samples; 0 for float and coded audio. */
   bitDepth: number;
   /** The length to expect; 0 when nobody knows. */
@@ -68,16 +69,17 @@ export class SoundMeter {
   private frames = 0;
 
   constructor(shape: SignalShape) {
-    const { sampleRateHz, channels, channelMask, bitDepth, frames } = shape;
+    const { sampleRateHz, channels, bitDepth, frames } = shape;
     this.shape = shape;
-    this.loudness = new LoudnessMeter(sampleRateHz, channels, channelMask);
+    this.loudness = new LoudnessMeter(sampleRateHz, shape);
     this.levels = new LevelMeter(sampleRateHz, channels, bitDepth);
     this.truePeaks = Array.from({ length: channels }, () => new TruePeakMeter(sampleRateHz));
     this.envelope = new EnergyEnvelope(sampleRateHz, channels);
     this.spectral = new SpectralMeter(sampleRateHz);
     this.peaks = new PeakGatherer(channels, frames);
-    const { speakers } = channelLayout(channels, channelMask);
-    this.mixed = speakers.flatMap((speaker, channel) => (speaker === 'LFE' ? [] : [channel]));
+    const { speakers } = channelLayout(shape);
+    // The first channel of ambisonics hears all around; the others are differences.
+    this.mixed = shape.isAmbisonic ? [0] : speakers.flatMap((speaker, channel) => (speaker === 'LFE' ? [] : [channel]));
   }
 
   /** The first `frames` samples of each channel. */
@@ -102,7 +104,7 @@ export class SoundMeter {
   }
 
   finish(): SoundAnalysis {
-    const { sampleRateHz, channels, channelMask } = this.shape;
+    const { sampleRateHz } = this.shape;
     const durationSeconds = this.frames / sampleRateHz;
     const loudness = this.loudness.finish();
     const levels = this.levels.finish();
@@ -114,7 +116,7 @@ export class SoundMeter {
     const input = { durationSeconds, tempoBpm, bins, binSeconds, onsets, spectrum, ...loudness, ...levels };
     const measures: Measures = {
       durationSeconds,
-      channelLayout: levels.isDualMono ? 'dual mono' : channelLayout(channels, channelMask).name,
+      channelLayout: levels.isDualMono ? 'dual mono' : channelLayout(this.shape).name,
       ...levels,
       truePeakDbtp: decibels(this.truePeaks.reduce((most, meter) => Math.max(most, meter.finish()), 0)),
       ...loudness,

@@ -13,6 +13,7 @@ export interface WavFormat {
   blockAlign: number;
   bytesPerSecond: number;
   channelMask?: number;
+  isAmbisonic?: boolean;
 }
 
 const CODECS: Record<number, { codec: string; sampleFormat: SampleFormat }> = {
@@ -27,6 +28,11 @@ const CODECS: Record<number, { codec: string; sampleFormat: SampleFormat }> = {
 };
 
 const EXTENSIBLE = 0xfffe;
+/**
+ * The GUID of a sub-format after its first two bytes, for ambisonic B-format: {0000000x-0721-11D3-8644-C8C1CA000000} (Dobson, “Ambisonic file
+ * formats: WAVE-EX”; from memory).
+ */
+const AMBISONIC_B_FORMAT = [0, 0, 0x21, 0x07, 0xd3, 0x11, 0x86, 0x44, 0xc8, 0xc1, 0xca, 0, 0, 0];
 
 /** Reads the chunk. Throws FORMAT_DAMAGED where the numbers cannot describe audio; `offset` is for the message. */
 export function parseWavFormat(contents: Uint8Array, offset: number): WavFormat {
@@ -42,9 +48,11 @@ export function parseWavFormat(contents: Uint8Array, offset: number): WavFormat 
   const stated = view.getUint16(12, true);
   const bitDepth = contents.length >= 16 ? view.getUint16(14, true) : 8;
   let channelMask: number | undefined;
+  let isAmbisonic = false;
   if (tag === EXTENSIBLE && contents.length >= 26) {
     channelMask = view.getUint32(20, true);
     tag = view.getUint16(24, true);
+    isAmbisonic = AMBISONIC_B_FORMAT.every((byte, index) => contents[26 + index] === byte);
   }
   const known = CODECS[tag] ?? {
     codec: `format 0x${tag.toString(16).padStart(4, '0')}`,
@@ -67,5 +75,6 @@ export function parseWavFormat(contents: Uint8Array, offset: number): WavFormat 
     blockAlign,
     bytesPerSecond,
     ...(channelMask === undefined ? {} : { channelMask }),
+    ...(isAmbisonic ? { isAmbisonic } : {}),
   };
 }

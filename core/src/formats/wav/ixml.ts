@@ -1,15 +1,22 @@
 import type { Issue } from '../../errors.ts';
 import { FormatError } from '../../errors.ts';
 import { decodeWindows1252, withoutFilling } from '../text-encoding.ts';
-import { childOf, editXml, parseXml, textOf, type XmlChanges } from '../xml-document.ts';
+import { childOf, editXml, parseXml, textOf, type XmlChanges, type XmlElement } from '../xml-document.ts';
 
 /**
  * The iXML chunk (iXML specification; element names from memory of it) with its ASWG block (game audio metadata, likewise from
  * memory). Element `FLAGSTONE` holds the fields for which no published element exists.
  */
 export interface IxmlTexts {
+  /** The tracks of TRACK_LIST that are named: their channel in this file, from 1, and their name. */
+  tracks: IxmlTrack[];
   /** Texts of the root's own elements and of its groups, as `NOTE` or `ASWG/fxName`. */
   texts: Map<string, string>;
+}
+
+export interface IxmlTrack {
+  channel: number;
+  name: string;
 }
 
 const GROUPS = ['BEXT', 'ASWG', 'FLAGSTONE', 'SPEED'] as const;
@@ -45,14 +52,30 @@ export function parseIxml(contents: Uint8Array, offsetBytes: number): { value: I
         if (!texts.has(key)) texts.set(key, textOf(text, child));
       }
     }
-    return { value: { texts }, issues: [] };
+    return { value: { texts, tracks: tracksOf(text, childOf(root, 'TRACK_LIST')) }, issues: [] };
   } catch (error) {
     if (!(error instanceof FormatError)) throw error;
     return {
-      value: { texts },
+      value: { texts, tracks: [] },
       issues: [{ code: 'IXML_INVALID', message: `The iXML chunk: ${error.message}`, offsetBytes }],
     };
   }
+}
+
+/**
+ * The named tracks: INTERLEAVE_INDEX is the channel in this file, CHANNEL_INDEX the one in the recorder, which is the same where only that
+ * stands there. A track without a name is called by its FUNCTION.
+ */
+function tracksOf(text: string, list: XmlElement | undefined): IxmlTrack[] {
+  const textIn = (track: XmlElement, name: string): string => {
+    const element = childOf(track, name);
+    return element ? textOf(text, element).trim() : '';
+  };
+  return (list?.children ?? []).flatMap((track) => {
+    const channel = Number(textIn(track, 'INTERLEAVE_INDEX') || textIn(track, 'CHANNEL_INDEX'));
+    const name = textIn(track, 'NAME') || textIn(track, 'FUNCTION');
+    return track.name === 'TRACK' && Number.isInteger(channel) && channel > 0 && name !== '' ? [{ channel, name }] : [];
+  });
 }
 
 const NEW_DOCUMENT =

@@ -7,7 +7,7 @@ import { readId3Tag, type Id3Tag } from '../id3/id3-tag.ts';
 import { parseXmp } from '../xmp.ts';
 import { bextTexts, parseBext, type BroadcastExtension } from './bext.ts';
 import { parseWavFormat, type WavFormat } from './format-chunk.ts';
-import { parseIxml } from './ixml.ts';
+import { parseIxml, type IxmlTexts } from './ixml.ts';
 import { readRiffChunks, type RiffChunk, type RiffFile } from './riff-chunks.ts';
 import { infoTexts, parseInfoList, type InfoItem } from './riff-info.ts';
 
@@ -84,6 +84,7 @@ async function factsOf(
     bitDepth: format.bitDepth,
     channels: format.channels,
     ...(format.channelMask === undefined ? {} : { channelMask: format.channelMask }),
+    ...(format.isAmbisonic ? { isAmbisonic: true } : {}),
     frames,
     durationSeconds: frames / format.sampleRateHz,
     audioOffset: data.dataOffset,
@@ -125,12 +126,24 @@ async function loadMetadata(
     anatomy.ixml = { chunk, contents, texts: value.texts };
     anatomy.texts.iXML = new Map([...value.texts].map(([key, text]) => [key, { text, offsetBytes: chunk.offset }]));
     anatomy.issues.push(...issues);
+    nameTracks(anatomy.facts, value);
   } else if (!anatomy.xmp) {
     const { value, issues } = parseXmp(contents, chunk.dataOffset);
     anatomy.xmp = { chunk, contents };
     anatomy.texts.XMP = value;
     anatomy.issues.push(...issues);
   }
+}
+
+/** What iXML says of the channels: their names, and whether ASWG calls them ambisonic. */
+function nameTracks(facts: AudioFacts, { tracks, texts }: IxmlTexts): void {
+  if ((texts.get('ASWG/ambisonicFormat') ?? '') !== '') facts.isAmbisonic = true;
+  const named = tracks.filter(({ channel }) => channel <= facts.channels);
+  if (named.length === 0) return;
+  facts.trackNames = Array.from(
+    { length: facts.channels },
+    (_, index) => named.find(({ channel }) => channel === index + 1)?.name ?? '',
+  );
 }
 
 function reportSecond(chunk: RiffChunk, anatomy: WavAnatomy): void {

@@ -32,6 +32,35 @@ async function digest(file: Uint8Array): Promise<string> {
   return fullAudioDigest(source, (await readWav(source)).facts, sha256());
 }
 
+describe('what a file says of its channels', () => {
+  const four = [signal, signal, signal, signal];
+  const factsOf = async (bytes: Uint8Array) => (await readWav(memorySource(bytes))).facts;
+
+  it('is the names of its tracks in iXML, by their place in this file', async () => {
+    const track = (inside: string): string => `<TRACK>${inside}</TRACK>`;
+    const list = [
+      track('<CHANNEL_INDEX>5</CHANNEL_INDEX><INTERLEAVE_INDEX>2</INTERLEAVE_INDEX><NAME>Boom &amp; pole</NAME>'),
+      track('<CHANNEL_INDEX>4</CHANNEL_INDEX><FUNCTION>LAV</FUNCTION>'),
+      track('<CHANNEL_INDEX>9</CHANNEL_INDEX><NAME>not in this file</NAME>'),
+      track('<NAME>nowhere</NAME>'),
+    ];
+    const xml = bytesOfAscii(`<BWFXML><TRACK_LIST><TRACK_COUNT>4</TRACK_COUNT>${list.join('')}</TRACK_LIST></BWFXML>`);
+    const facts = await factsOf(wavBytes(four, shape, {}, [riffChunkBytes('iXML', xml)]));
+    expect(facts.trackNames).toEqual(['', 'Boom & pole', '', 'LAV']);
+    expect((await factsOf(plain)).trackNames).toBeUndefined();
+  });
+
+  it('is that they are ambisonic, by the sub-format or by ASWG', async () => {
+    const bytes = wavBytes(four, { ...shape, channelMask: 0 });
+    const format = asciiOf(bytes).indexOf('fmt ') + 8;
+    expect((await factsOf(bytes)).isAmbisonic).toBeUndefined();
+    bytes.set([0, 0, 0x21, 0x07, 0xd3, 0x11, 0x86, 0x44, 0xc8, 0xc1, 0xca, 0, 0, 0], format + 26);
+    expect((await factsOf(bytes)).isAmbisonic).toBe(true);
+    const told = wavBytes(four, shape, { ixml: { 'ASWG/ambisonicFormat': 'B-Format' } });
+    expect((await factsOf(told)).isAmbisonic).toBe(true);
+  });
+});
+
 /** A source that counts the bytes it was asked for. */
 function countingSource(bytes: Uint8Array) {
   const source = memorySource(bytes);

@@ -1,0 +1,42 @@
+import { FIELD_NAMES } from '@flagstone/core/record/fields';
+import { LETTER_CASES } from '@flagstone/core/text/letter-case';
+import { BLOCK_NAMES } from '@flagstone/core/ucs/name-blocks';
+import type { FreeBlock } from '@flagstone/core/ucs/naming-pattern';
+import { z } from 'zod';
+
+const blockRuleSchema = z.strictObject({
+  field: z.enum(FIELD_NAMES),
+  letterCase: z.enum(LETTER_CASES),
+  spaces: z.enum(['kept', 'removed']),
+});
+const freeBlocks = BLOCK_NAMES.filter((name): name is FreeBlock => name !== 'catId');
+
+/** How names are made: see core's NamingPattern. */
+export const namingPatternSchema = z.discriminatedUnion('kind', [
+  z.strictObject({ kind: z.literal('ucs'), blocks: z.partialRecord(z.enum(freeBlocks), blockRuleSchema) }),
+  z.strictObject({ kind: z.literal('free'), template: z.string().trim().min(1).max(500) }),
+]);
+
+/** A named part of the catalogue with folders, people and a naming pattern of its own. */
+export const collectionSchema = z.object({
+  id: z.number(),
+  name: z.string(),
+  /** Null for the standard as it is. */
+  pattern: namingPatternSchema.nullable(),
+  personIds: z.array(z.number()),
+  folders: z.number(),
+  /** Files that are there, on drives that are here or away. */
+  files: z.number(),
+  retired: z.boolean(),
+});
+export type Collection = z.infer<typeof collectionSchema>;
+
+const name = z.string().trim().min(1).max(100);
+export const newCollectionSchema = z.strictObject({ name });
+export const collectionChangeSchema = z.strictObject({
+  name: name.optional(),
+  pattern: namingPatternSchema.nullable().optional(),
+  personIds: z.array(z.number().int().positive()).max(1000).optional(),
+  retired: z.boolean().optional(),
+});
+export type CollectionChange = z.infer<typeof collectionChangeSchema>;

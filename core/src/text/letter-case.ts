@@ -1,0 +1,54 @@
+/** How the letters of a text are to stand. */
+export const LETTER_CASES = ['asIs', 'title', 'sentence', 'upper', 'lower'] as const;
+export type LetterCase = (typeof LETTER_CASES)[number];
+
+/** Words that stay small inside a title (common practice of English titles). */
+const SMALL = new Set('a an and at for from in into of on onto or the to with x'.split(' '));
+/** At most this many letters in capitals are taken for an acronym when the rest of the text is not in capitals. */
+const ACRONYM_LETTERS = 4;
+const WORD = /[\p{L}\p{N}][\p{L}\p{N}\p{M}'’]*/gu;
+
+/**
+ * Acronyms, units and marks that sound libraries use and that a change of case must not damage (common practice); people add their own.
+ * Only such as are no ordinary word in small letters.
+ */
+export const COMMON_ACRONYMS: readonly string[] = (
+  'AC ADR AM ATM BMX BPM CB CD CNC CRT DC DIY DJ DVD EMF EQ EV FM FX GPS HD HQ HVAC IR LCD LED LFE LFO LP MIDI MIG MP3 MRI MS NYC ORTF PA PC ' +
+  'PC PVC PZM QTC RC RF RPM RV SFX SOS SUV TGV TV UCS UFO UHF UK US USA USB UV VCR VHF VHS VOX VR VW WW2 XY Hz kHz dB'
+).split(' ');
+
+/**
+ * A text in another case. Kept whole are: words of `keptWhole` (written as they stand there, however they stood), words with digits (model
+ * numbers such as MK2), words with capitals inside, and, in a text that is not all capitals, short words in capitals.
+ */
+export function toLetterCase(text: string, letterCase: LetterCase, keptWhole: readonly string[] = []): string {
+  if (letterCase === 'asIs') return text;
+  const kept = new Map(keptWhole.map((word) => [word.toLowerCase(), word]));
+  const isShouting = text === text.toUpperCase();
+  let isFirst = true;
+  return text.replace(WORD, (word) => {
+    const first = isFirst;
+    isFirst = false;
+    const listed = kept.get(word.toLowerCase());
+    if (listed !== undefined) return listed;
+    if (letterCase === 'upper') return word.toUpperCase();
+    if (standsForItself(word, isShouting)) return word;
+    const lower = word.toLowerCase();
+    if (letterCase === 'lower') return lower;
+    if (letterCase === 'sentence') return first ? capitalised(lower) : lower;
+    return !first && SMALL.has(lower) ? lower : capitalised(lower);
+  });
+}
+
+/** Whether the writer's capitals mean something: a model number, a name such as McKee, an acronym. */
+function standsForItself(word: string, isShouting: boolean): boolean {
+  if (/\p{N}/u.test(word)) return /\p{L}/u.test(word);
+  if (isShouting || word.length < 2) return false;
+  if (word === word.toUpperCase()) return word.length <= ACRONYM_LETTERS;
+  return word.slice(1) !== word.slice(1).toLowerCase();
+}
+
+function capitalised(word: string): string {
+  const [first = ''] = word;
+  return first.toUpperCase() + word.slice(first.length);
+}
