@@ -239,6 +239,10 @@ describe('flagstone name', () => {
       'CERMBrk_Pot_ORV_CLAY 02.wav',
     ]);
     expect((await readdir(folder)).sort()).toEqual(['a.wav', 'b.wav', 'cermbrk_pot_orv_clay.WAV']);
+    const freely = await flagstone(['name', 'a.wav', '--pattern', '{fxName:upper}[ - {project}]']);
+    expect(freely.lines.map((line) => line['name'])).toEqual(['POT.wav']);
+    const wrong = await flagstone(['name', 'a.wav', '--pattern', '{fxName} {pitch}']);
+    expect([wrong.status, wrong.errors]).toEqual([2, expect.stringContaining('no field “pitch” (character 10)')]);
     expect((await flagstone(['name', 'a.wav', 'b.wav', '--apply'])).status).toBe(0);
     expect((await readdir(folder)).sort()).toEqual([
       'CERMBrk_Pot_ORV_CLAY 01.wav',

@@ -256,14 +256,16 @@ describe('a folder of a drive that stands elsewhere now', () => {
     await rename(on(`${disk}/geese`), on(`elsewhere ${count}/birds`));
     await unlink(path.join(on(`elsewhere ${count}`), 'birds', 'two.wav'));
     await app.put(`elsewhere ${count}/birds/four.wav`, { bytes: new Uint8Array(100) });
-    const made = await plan('geese', `elsewhere ${count}/birds`);
-    expect(made.body).toMatchObject({ kind: 'relocate', counts: { all: 4, runnable: 2, blocked: 2 } });
-    const { items } = await app.call('listPlanItems', { params: { id: made.body.id } });
+    const made = await app.call('planRelocation', {
+      body: { driveId, folder: 'geese', toPath: on(`elsewhere ${count}/birds`) },
+    });
+    expect(made).toMatchObject({ kind: 'relocate', counts: { all: 4, runnable: 2, blocked: 2 } });
+    const { items } = await app.call('listPlanItems', { params: { id: made.id } });
     expect(items.flatMap((item) => item.problems.map((problem) => problem.code)).sort()).toEqual([
       'FILE_CHANGED',
       'FILE_VANISHED',
     ]);
-    const job = await run(made.body.id);
+    const job = await run(made.id);
     expect([job.state, job.done, job.failed]).toEqual(['done', 2, 0]);
     const now = (await places()).filter((place) => place.includes('birds'));
     expect(now).toEqual([
@@ -274,7 +276,7 @@ describe('a folder of a drive that stands elsewhere now', () => {
     const { job: scan } = await app.intake(`elsewhere ${count}/birds`);
     expect(scan.result).toMatchObject({ same: 2, new: 0, moved: 0 });
 
-    await app.ended(await app.call('undoPlan', { params: { id: made.body.id } }));
+    await app.ended(await app.call('undoPlan', { params: { id: made.id } }));
     expect((await places()).map((place) => place.replace(/ \w+$/, ''))).toEqual(
       before.map((place) => place.replace(/ \w+$/, '')),
     );

@@ -15,7 +15,7 @@ import NameBlocks from './name-blocks.vue';
 
 /** A plan: every item with its before and after and every problem; try one, run all, undo. */
 const props = defineProps<{
-  kind: PlanKind;
+  kind: Exclude<PlanKind, 'relocate'>;
   selection: Selection;
   batchId: number;
   what: string;

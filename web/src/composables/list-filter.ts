@@ -2,7 +2,16 @@ import { filterSchema, type ListFilter } from '@flagstone/contract/selection';
 import type { LocationQuery } from 'vue-router';
 
 /** What an address can narrow a list by, beside words and categories. */
-export const NARROWINGS = ['disagrees', 'missing', 'state', 'length', 'loudness', 'found', 'since'] as const;
+export const NARROWINGS = [
+  'collection',
+  'disagrees',
+  'missing',
+  'state',
+  'length',
+  'loudness',
+  'found',
+  'since',
+] as const;
 export type Narrowing = Pick<ListFilter, (typeof NARROWINGS)[number]>;
 
 /** What the address bar narrows the list by; what it does not understand narrows nothing. */
@@ -12,6 +21,7 @@ export function narrowingIn(query: LocationQuery): Narrowing {
     return (parsed.success ? parsed.data : '') as Narrowing[Key];
   };
   return {
+    collection: read('collection'),
     disagrees: read('disagrees'),
     missing: read('missing'),
     state: read('state'),

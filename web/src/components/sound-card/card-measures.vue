@@ -53,6 +53,7 @@ const numbers = computed((): [string, string, string?][] => {
     ['Crest factor', formatLevel(m.crestFactorDb, 'dB')],
     ['Noise floor', formatLevel(m.noiseFloorDbfs, 'dBFS'), 'The level that 5 % of the sound does not reach'],
     ['Layout', m.channelLayout],
+    ...tracks.value,
     ...(m.correlation === null
       ? []
       : [['Correlation', m.correlation.toFixed(2), '1: the same, -1: turned round'] as [string, string, string]]),
@@ -68,6 +69,12 @@ const numbers = computed((): [string, string, string?][] => {
       m.onsets.length === 0 ? 'none' : `${m.onsets.length}, the first at ${formatSeconds(m.onsets[0]?.seconds ?? 0)}`,
     ],
   ];
+});
+
+/** What the file calls its channels. */
+const tracks = computed((): [string, string][] => {
+  const named = props.row.facts.trackNames.map((name, index) => `${index + 1} ${name || '–'}`);
+  return named.length === 0 ? [] : [['Tracks', named.join(', ')]];
 });
 
 /** What could go into the record: estimated by ear's rules of thumb, so it is offered and never taken by itself. */

@@ -3,9 +3,11 @@ import { fieldLabel } from '@flagstone/core/record/fields';
 import { computed } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { formatRange, formatWhen } from '../../composables/format.ts';
+import { useCollections } from '../../stores/collections.ts';
 import { NARROWINGS, narrowingIn, type Narrowing } from '../../composables/list-filter.ts';
 
 /** Says by what the address bar narrows the list, and takes each back. */
+const collections = useCollections();
 const route = useRoute();
 const router = useRouter();
 
@@ -24,6 +26,11 @@ const FOUND_WORDS: Record<string, string> = {
   same: 'The same',
 };
 const WORDS: { [Key in keyof Narrowing]: (value: string) => string } = {
+  collection: (ids) =>
+    ids
+      .split(',')
+      .map((id) => collections.nameOf(Number(id)))
+      .join(', '),
   disagrees: (field) => `≠ Disagree on ${fieldLabel(field as never)}`,
   missing: (field) => `○ Without ${fieldLabel(field as never)}`,
   state: (state) => STATES[state] ?? state,

@@ -41,12 +41,17 @@ function choose(category: string, catId: string): void {
   });
 }
 
+function chooseCollections(collection: string): void {
+  const { collection: _, ...rest } = route.query;
+  void router.replace({ query: { ...rest, ...(collection === '' ? {} : { collection }) } });
+}
+
 useKeys({ e: () => void card.value?.focusField() });
 </script>
 
 <template>
   <div class="catalogue">
-    <category-index :filter="filter" @choose="choose" />
+    <category-index :filter="filter" @choose="choose" @collections="chooseCollections" />
     <sound-table :list="list" label="Catalogue" @edit="editCell">
       <template #empty>
         <p v-if="list.loading.value" class="soft">Loading…</p>

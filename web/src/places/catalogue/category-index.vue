@@ -4,10 +4,11 @@ import { computed, onBeforeUnmount, ref, watch } from 'vue';
 import { call } from '../../api/client.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useLive } from '../../stores/live.ts';
+import CollectionChoice from './collection-choice.vue';
 
 /** The index on the left: categories and subcategories with their counts under the current words. */
 const props = defineProps<{ filter: ListFilter }>();
-const emit = defineEmits<{ choose: [category: string, catId: string] }>();
+const emit = defineEmits<{ choose: [category: string, catId: string]; collections: [chosen: string] }>();
 
 interface Count {
   category: string;
@@ -49,11 +50,12 @@ const isOpen = (category: string): boolean => props.filter.category === category
 </script>
 
 <template>
-  <nav class="index" aria-label="Categories">
+  <nav class="index" aria-label="Index">
+    <collection-choice :chosen="filter.collection" @choose="(chosen) => emit('collections', chosen)" />
     <h2>Categories</h2>
     <button
       type="button"
-      class="entry"
+      class="index-entry"
       :class="{ current: filter.category === '' && filter.catId === '' }"
       @click="emit('choose', '', '')"
     >
@@ -63,7 +65,7 @@ const isOpen = (category: string): boolean => props.filter.category === category
       <button
         v-if="group.category !== ''"
         type="button"
-        class="entry"
+        class="index-entry"
         :class="{ current: isOpen(group.category) && filter.catId === '' }"
         :aria-expanded="isOpen(group.category)"
         @click="emit('choose', group.category, '')"
@@ -71,7 +73,7 @@ const isOpen = (category: string): boolean => props.filter.category === category
         <span>{{ isOpen(group.category) ? '▾' : '▸' }} {{ group.category }}</span
         ><span class="count">{{ group.count }}</span>
       </button>
-      <p v-else class="entry soft">
+      <p v-else class="index-entry soft">
         <span>No category yet</span><span class="count">{{ group.count }}</span>
       </p>
       <template v-if="isOpen(group.category)">
@@ -79,7 +81,7 @@ const isOpen = (category: string): boolean => props.filter.category === category
           v-for="member in group.members"
           :key="member.subCategory + member.catId"
           type="button"
-          class="entry member"
+          class="index-entry member"
           :class="{ current: filter.catId === member.catId }"
           @click="emit('choose', group.category, filter.catId === member.catId ? '' : member.catId)"
         >
@@ -98,52 +100,7 @@ const isOpen = (category: string): boolean => props.filter.category === category
   background: var(--ground);
 }
 
-h2 {
-  padding: 0 12px 4px;
-  color: var(--ink-soft);
-  font-size: 12px;
-}
-
-.entry {
-  display: flex;
-  gap: 8px;
-  justify-content: space-between;
-  width: 100%;
-  padding: 3px 12px;
-  border: 0;
-  border-left: 3px solid transparent;
-  background: none;
-  color: var(--ink);
-  font: inherit;
-  font-size: 12px;
-  text-align: left;
-}
-
-button.entry {
-  cursor: pointer;
-}
-
-button.entry:hover {
-  background: var(--surface);
-}
-
-.entry.current {
-  border-left-color: var(--lichen);
-  background: var(--selected);
-  font-weight: 600;
-}
-
-.entry.soft {
-  margin-top: 8px;
-  color: var(--ink-soft);
-}
-
 .member {
   padding-left: 28px;
-}
-
-.count {
-  color: var(--ink-soft);
-  font: 12px var(--mono);
 }
 </style>

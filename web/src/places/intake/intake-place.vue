@@ -1,16 +1,21 @@
 <script setup lang="ts">
 import type { Batch, Drive } from '@flagstone/contract/api';
-import { ElButton, ElInput, ElProgress, ElTag } from 'element-plus';
+import { ElButton, ElInput, ElOption, ElProgress, ElSelect, ElTag } from 'element-plus';
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import { call } from '../../api/client.ts';
 import { counted, formatBytes, formatWhen } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
+import { useCollections } from '../../stores/collections.ts';
 import { useLive } from '../../stores/live.ts';
 import FolderPicker from './folder-picker.vue';
 
 const router = useRouter();
 const live = useLive();
+const collections = useCollections();
+void collections.load();
+/** Of a folder that is read for the first time; none leaves it with the folder above it. */
+const collectionId = ref<number>();
 const batches = ref<Batch[]>([]);
 const drives = ref<Drive[]>([]);
 const path = ref('');
@@ -43,7 +48,11 @@ async function begin(): Promise<void> {
   starting.value = true;
   await showingErrors(async () => {
     const { batch } = await call('startIntake', {
-      body: { path: path.value, ...(name.value.trim() === '' ? {} : { batchName: name.value.trim() }) },
+      body: {
+        path: path.value,
+        ...(name.value.trim() === '' ? {} : { batchName: name.value.trim() }),
+        ...(collectionId.value === undefined ? {} : { collectionId: collectionId.value }),
+      },
     });
     await router.push(`/intake/${batch.id}`);
   });
@@ -80,6 +89,18 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
           placeholder="Name of the batch (else the folder’s)"
           aria-label="Name of the batch"
         />
+        <el-select
+          v-if="collections.open.length > 1"
+          v-model="collectionId"
+          class="collection"
+          clearable
+          placeholder="Collection"
+          aria-label="Collection of a folder that is new"
+          :empty-values="[undefined, null]"
+          :value-on-clear="() => undefined"
+        >
+          <el-option v-for="each in collections.open" :key="each.id" :value="each.id" :label="each.name" />
+        </el-select>
         <el-button :loading="counting" :disabled="path.trim() === ''" @click="countOnly">Count only</el-button>
         <el-button type="primary" native-type="submit" :loading="starting" :disabled="path.trim() === ''"
           >Read the folder</el-button
@@ -193,6 +214,10 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
 
 .name {
   flex: 1;
+}
+
+.collection {
+  width: 150px;
 }
 
 .counted {

@@ -1,15 +1,19 @@
 <script setup lang="ts">
 import type { Drive, ReadFolder } from '@flagstone/contract/api';
-import { ElButton, ElMessageBox, ElSwitch } from 'element-plus';
+import { ElButton, ElMessageBox, ElOption, ElSelect, ElSwitch } from 'element-plus';
 import { computed, onBeforeUnmount, ref } from 'vue';
 import { call } from '../../api/client.ts';
+import { asked } from '../../composables/asked.ts';
 import { counted, formatBytes, formatWhen } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
+import { useCollections } from '../../stores/collections.ts';
 import { useLive } from '../../stores/live.ts';
 import DriveSpace from './drive-space.vue';
 
 /** The drives with what can be done about them, and the folders that were read on them. */
 const live = useLive();
+const collections = useCollections();
+void collections.load();
 const drives = ref<Drive[]>([]);
 const folders = ref<ReadFolder[]>([]);
 const roots = ref<string[]>([]);
@@ -34,6 +38,10 @@ onBeforeUnmount(live.onJob((job) => job.kind === 'index' && job.state !== 'runni
 
 const KNOWN_BY: Record<Drive['knownBy'], { word: string; hint: string }> = {
   marker: { word: 'Its marker', hint: 'A small file in its root; it is known again wherever it is mounted' },
+  fileSystem: {
+    word: 'Its file system',
+    hint: 'No marker can be written to it; it is known by UUID, size and path within the file system',
+  },
   path: { word: 'Its path', hint: 'Flagstone may not write to its root, so mounted elsewhere it is a new drive' },
 };
 const STATES: Record<Drive['state'], string> = { here: '■ Here', away: '□ Away', readOnly: '▣ Read-only' };
@@ -43,16 +51,6 @@ async function change(drive: Drive, body: { name?: string; rootPath?: string; re
     drives.value = await call('updateDrive', { params: { id: drive.id }, body });
     folders.value = await call('listReadFolders');
   });
-}
-
-/** Asks for a text; nothing happens when the question is closed. */
-async function asked(question: string, title: string, value: string, act: string): Promise<string | undefined> {
-  const answer = await ElMessageBox.prompt(question, title, {
-    inputValue: value,
-    confirmButtonText: act,
-    cancelButtonText: 'Leave as it is',
-  }).catch(() => undefined);
-  return answer?.value.trim() || undefined;
 }
 
 async function rename(drive: Drive): Promise<void> {
@@ -78,12 +76,23 @@ async function retire(drive: Drive): Promise<void> {
   if (isSure) await change(drive, { retired: true });
 }
 
-async function update(folder: ReadFolder, body: { watched?: boolean; exclude?: string[] }): Promise<void> {
+type FolderChange = Partial<Pick<ReadFolder, 'watched' | 'exclude' | 'rereadMinutes' | 'collectionId'>>;
+
+async function update(folder: ReadFolder, body: FolderChange): Promise<void> {
   await showingErrors(async () => {
     const now = await call('updateReadFolder', { params: { id: folder.id }, body });
     folders.value = folders.value.map((each) => (each.id === now.id ? now : each));
   });
 }
+
+/** How often a folder is read again by itself, in minutes. */
+const INTERVALS: [minutes: number | null, words: string][] = [
+  [null, 'Only when asked'],
+  [15, 'Every 15 minutes'],
+  [60, 'Every hour'],
+  [360, 'Every 6 hours'],
+  [1440, 'Every day'],
+];
 
 async function exclude(folder: ReadFolder): Promise<void> {
   const question =
@@ -144,7 +153,9 @@ function readAgain(folder: ReadFolder): void {
         <tr>
           <th>Folder that was read</th>
           <th class="number">Files</th>
-          <th>Watched</th>
+          <th>Collection</th>
+          <th title="Changes are read within seconds, where the file system tells of them">Watched</th>
+          <th>Read again</th>
           <th>Left out</th>
           <th></th>
         </tr>
@@ -154,20 +165,47 @@ function readAgain(folder: ReadFolder): void {
           <td class="mono">{{ folder.path || 'the whole drive' }}</td>
           <td class="number">{{ folder.files.toLocaleString('en') }}</td>
           <td>
+            <el-select
+              :model-value="folder.collectionId"
+              size="small"
+              class="choice"
+              :aria-label="`Collection of ${folder.path || drive.name}`"
+              @update:model-value="(collectionId: number) => update(folder, { collectionId })"
+            >
+              <el-option v-for="each in collections.list" :key="each.id" :value="each.id" :label="each.name" />
+            </el-select>
+          </td>
+          <td>
             <el-switch
               :model-value="folder.watched"
               size="small"
               :aria-label="`Watch ${folder.path || drive.name}`"
               @update:model-value="(watched) => update(folder, { watched: watched === true })"
             />
-            {{ folder.watched ? 'Changes are read within seconds' : 'Only when asked' }}
+            {{ folder.watched ? 'Within seconds' : 'No' }}
+          </td>
+          <td>
+            <el-select
+              :model-value="folder.rereadMinutes ?? 0"
+              size="small"
+              class="choice"
+              :aria-label="`How often ${folder.path || drive.name} is read again`"
+              @update:model-value="(minutes: number) => update(folder, { rereadMinutes: minutes || null })"
+            >
+              <el-option
+                v-for="[minutes, words] in INTERVALS"
+                :key="minutes ?? 0"
+                :value="minutes ?? 0"
+                :label="words"
+              />
+            </el-select>
           </td>
           <td>
             <span class="mono">{{ folder.exclude.join(', ') || 'nothing' }}</span>
             <el-button link @click="exclude(folder)">Change</el-button>
           </td>
           <td>
-            <el-button size="small" :disabled="drive.state === 'away'" @click="readAgain(folder)">Read again</el-button>
+            <el-button size="small" :disabled="drive.state === 'away'" @click="readAgain(folder)">Read now</el-button>
           </td>
         </tr>
       </tbody>
@@ -213,5 +251,9 @@ dl {
 
 dd {
   margin: 0;
+}
+
+.choice {
+  width: 140px;
 }
 </style>

@@ -6,6 +6,7 @@ import { call } from '../../api/client.ts';
 import { counted } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useLive } from '../../stores/live.ts';
+import SetupRelocation from './setup-relocation.vue';
 
 /** Files that are gone from drives that are here, with the files that may be them. */
 const lost = ref<Lost[]>([]);
@@ -91,6 +92,7 @@ const MARKS = { certain: '● Certain', likely: '◐ Likely', possible: '○ Pos
     </table>
     <el-button v-if="next !== null" @click="load(next)">Show more</el-button>
   </section>
+  <setup-relocation />
 </template>
 
 <style scoped>

@@ -3,6 +3,7 @@ import { ElInput, ElTabPane, ElTabs } from 'element-plus';
 import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { useCategories } from '../../stores/categories.ts';
+import SetupCollections from './setup-collections.vue';
 import SetupDrives from './setup-drives.vue';
 import SetupLost from './setup-lost.vue';
 
@@ -23,6 +24,7 @@ const found = computed(() => categories.list.search(typed.value, 1000));
     <h1>Setup</h1>
     <el-tabs v-model="tab" class="tabs">
       <el-tab-pane label="Drives" name="drives"><setup-drives /></el-tab-pane>
+      <el-tab-pane label="Collections" name="collections" lazy><setup-collections /></el-tab-pane>
       <el-tab-pane label="Lost files" name="lost" lazy><setup-lost /></el-tab-pane>
       <el-tab-pane label="Category list" name="categories">
         <p class="soft">
