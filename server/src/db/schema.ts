@@ -290,6 +290,23 @@ export const copies = pgTable(
   ],
 );
 
+/**
+ * What a folder looked like when all its audio files stood in `copies` as they are: while neither changed, reading it again needs no look at
+ * its rows. A trigger on copies takes the stamp away with the first change.
+ */
+export const folderStamps = pgTable(
+  'folder_stamps',
+  {
+    driveId: uuid('drive_id')
+      .notNull()
+      .references(() => drives.id),
+    folder: text('folder').notNull(),
+    stamp: text('stamp').notNull(),
+    files: integer('files').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.driveId, table.folder] })],
+);
+
 export const batches = pgTable('batches', {
   id: serial('id').primaryKey(),
   name: text('name').notNull(),

@@ -2,7 +2,7 @@ import picomatch from 'picomatch';
 
 /**
  * Whether a path below a drive's root is left out by the patterns of a folder: globs on paths below that folder, without regard to case; a
- * pattern without a slash is about names anywhere (`*.mp3`, `old takes`).
+ * pattern without a slash is about names anywhere (`*.mp3`, `old takes`). What lies in a folder that is left out is left out with it.
  */
 export function excludedBy(folder: string, patterns: readonly string[]): (path: string) => boolean {
   if (patterns.length === 0) return () => false;
@@ -17,7 +17,10 @@ export function excludedBy(folder: string, patterns: readonly string[]): (path: 
   );
   const start = folder === '' ? 0 : folder.length + 1;
   return (path) => {
-    const relative = path.slice(start);
-    return byName(relative) || byPath(relative);
+    const parts = path.slice(start).split('/');
+    return parts.some((_, index) => {
+      const place = parts.slice(0, index + 1).join('/');
+      return byName(place) || byPath(place);
+    });
   };
 }

@@ -3,6 +3,7 @@ import { createRequire } from 'node:module';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import { Piscina } from 'piscina';
 import type { HeaderResult } from './header-worker.ts';
+import type { FolderResult, FolderTask } from './list-folders.ts';
 import type { DigestedFile, MeasuredFile } from './measure-file.ts';
 import { valueOf, type MeasureResult, type MeasureTask } from './measure-worker.ts';
 import type { ReadLine, ReadOptions } from './read-worker.ts';
@@ -25,6 +26,11 @@ export class WorkerPool {
       execArgv: ['--import', LOADER],
       filename: filename('./header-worker.ts'),
     });
+  }
+
+  /** What folders hold, in their order. */
+  listFolders(tasks: FolderTask[]): Promise<FolderResult[]> {
+    return this.pool.run(tasks, { filename: filename('./list-folders.ts') }) as Promise<FolderResult[]>;
   }
 
   /** Headers of files, in the order of the paths. */

@@ -4,10 +4,11 @@ import { AppError } from '@flagstone/core/errors';
 import type { AppContext } from '../app-context.ts';
 import { batchItems, copies, drives, folders, sounds } from '../db/schema.ts';
 import type { DriveFiles } from '../drives/drive-files.ts';
-import { walk, type WalkEntry } from '../drives/walk.ts';
+import { walkFolders, type WalkEntry } from '../drives/walk.ts';
 import { driveIsHere, filesOf } from '../services/drives.ts';
 import { patternsFor, readFolderFinder } from '../services/read-folders.ts';
-import { idList } from '../services/search.ts';
+import { idList, isBelow } from '../services/search.ts';
+import { keepStamps, noteSame, stampsBelow, type FolderStamp } from './folder-stamps.ts';
 import type { JobRun } from './job-queue.ts';
 import { IdSet } from './id-set.ts';
 import { InFlight } from './in-flight.ts';
@@ -28,6 +29,8 @@ const CHUNK = 256;
 /** Chunks that are being read while others are being written. */
 const READ_AHEAD = 3;
 const GONE_PAGE = 10_000;
+/** Unchanged folders that are noted together. */
+const SAME_FOLDERS = 200;
 /** Chunks that are written at once, so that the database works while the next one is made ready. */
 const WRITERS = 2;
 
@@ -41,8 +44,9 @@ const payloadSchema = z.object({
 type Payload = z.infer<typeof payloadSchema>;
 
 /**
- * Reads a folder of a drive into its batch: walks, skips files whose size, time and inode are known, reads the headers of the others in
- * worker threads, and writes in chunks, each committed as it goes. Repeating it changes nothing, so it can be cut short anywhere.
+ * Reads a folder of a drive into its batch: walks, passes over folders that are as they were, skips files whose size, time and inode are
+ * known, reads the headers of the others in worker threads, and writes in chunks, each committed as it goes. Repeating it changes nothing, so
+ * it can be cut short anywhere.
  */
 export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   const payload = payloadSchema.parse(run.job.payload);
@@ -53,27 +57,64 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
     throw new AppError('PATH_NOT_FOUND', `The drive “${drive.name}” is not mounted at ${drive.rootPath}.`);
 
   const seen = new IdSet();
-  const isExcluded = await patternsFor(app, drive.id, payload.folder);
-  const target = { ...payload, readFolderOf: await readFolderFinder(app, drive.id) };
+  const { isExcluded, seed } = await patternsFor(app, drive.id, payload.folder);
+  const known = await stampsBelow(app, drive.id, payload.folder);
   const newestBefore = await newestCopyId(app);
   const result = emptyCounts();
   run.setResult(result);
   let total = 0;
   let faults = 0;
+  let chunk: WalkEntry[] = [];
+  const unchanged = new Set<string>();
+  const changed = new Map<string, FolderStamp>();
+  const target = {
+    ...payload,
+    readFolderOf: await readFolderFinder(app, drive.id),
+    // It is tried again at the next scan.
+    onUnreadable: (folder: string) => changed.delete(folder),
+  };
   const reading: Promise<() => Promise<void>>[] = [];
   const writing = new InFlight(WRITERS);
   const writeNext = async (): Promise<void> => {
     const write = await reading.shift();
     if (write) await writing.add(write());
   };
+  const readNext = async (): Promise<void> => {
+    await run.setTotal(total);
+    reading.push(readChunk(app, files, target, chunk, run, result, seen));
+    chunk = [];
+    if (reading.length >= READ_AHEAD) await writeNext();
+  };
+  let same: string[] = [];
+  const passSame = async (): Promise<void> => {
+    await run.setTotal(total);
+    const count = same.reduce((sum, folder) => sum + (known.get(folder)?.files ?? 0), 0);
+    await noteSame(app.db, payload, same);
+    result.same += count;
+    same = [];
+    await run.advance({ done: count });
+  };
+  const walked = walkFolders(files.root, payload.folder, {
+    isExcluded,
+    seed,
+    stampOf: (folder) => known.get(folder)?.stamp,
+    list: (tasks) => app.workers.listFolders(tasks),
+  });
   try {
-    for await (const chunk of chunked(walk(files.root, payload.folder, isExcluded))) {
-      total += chunk.length;
-      faults += chunk.filter((entry) => entry.kind === 'fault').length;
-      await run.setTotal(total);
-      reading.push(readChunk(app, files, target, chunk, run, result, seen));
-      if (reading.length >= READ_AHEAD) await writeNext();
+    for await (const { folder, stamp, isSame, entries } of walked) {
+      if (isSame) {
+        total += known.get(folder)?.files ?? 0;
+        unchanged.add(folder);
+        if (same.push(folder) >= SAME_FOLDERS) await passSame();
+        continue;
+      }
+      total += entries.length;
+      faults += entries.filter((entry) => entry.kind === 'fault').length;
+      if (stamp !== '') changed.set(folder, { stamp, files: entries.length });
+      for (const entry of entries) if (chunk.push(entry) >= CHUNK) await readNext();
     }
+    if (chunk.length > 0) await readNext();
+    if (same.length > 0) await passSame();
     while (reading.length > 0) await writeNext();
     await writing.done();
   } finally {
@@ -82,8 +123,12 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   }
   result.moved = await recogniseMoves(app, files, drive.id, newestBefore, () => driveIsHere(drive), seen);
   result.alreadyHeld -= result.moved;
-  if (faults === 0 && (await driveIsHere(drive)))
-    result.gone = await markGone(app, payload, newestBefore, (copy) => seen.has(copy.id) || isExcluded(pathOf(copy)));
+  if (faults === 0 && (await driveIsHere(drive))) {
+    const isKept = (copy: { id: number; folder: string; name: string }): boolean =>
+      seen.has(copy.id) || isExcluded(pathOf(copy));
+    result.gone = await markGone(app, payload, newestBefore, unchanged, isKept);
+  }
+  await keepStamps(app, drive.id, changed);
   const lastIndexedAt = new Date();
   await app.db.update(drives).set({ lastIndexedAt }).where(eq(drives.id, drive.id));
   const wasRead = and(eq(folders.driveId, drive.id), eq(folders.path, payload.folder));
@@ -91,22 +136,11 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   await measureNewSounds(app);
 }
 
-async function* chunked(entries: AsyncIterable<WalkEntry>): AsyncGenerator<WalkEntry[]> {
-  let chunk: WalkEntry[] = [];
-  for await (const entry of entries) {
-    chunk.push(entry);
-    if (chunk.length < CHUNK) continue;
-    yield chunk;
-    chunk = [];
-  }
-  if (chunk.length > 0) yield chunk;
-}
-
 /** Reads what is new or changed in a chunk; the returned function writes it, so that writing stays in order while reading runs ahead. */
 async function readChunk(
   app: AppContext,
   files: DriveFiles,
-  target: Payload & ChunkTarget,
+  target: Payload & ChunkTarget & { onUnreadable: (folder: string) => unknown },
   chunk: WalkEntry[],
   run: JobRun,
   result: FoundCounts,
@@ -159,7 +193,10 @@ async function readChunk(
       await app.db.transaction((tx) =>
         writeChunk(app, tx, target, { good, same: toNote, faults, known, personId: run.job.personId }, result),
       );
-    for (const { folder, name, error } of faults) run.note(error, folder === '' ? name : `${folder}/${name}`);
+    for (const { folder, name, error } of faults) {
+      target.onUnreadable(folder);
+      run.note(error, folder === '' ? name : `${folder}/${name}`);
+    }
     await run.advance({ done: good.length + same.length, failed: faults.length });
   };
 }
@@ -187,13 +224,14 @@ async function markGone(
   app: AppContext,
   { driveId, folder }: Payload,
   newestBefore: number,
+  unchanged: ReadonlySet<string>,
   isKept: (copy: { id: number; folder: string; name: string }) => boolean,
 ): Promise<number> {
   let gone = 0;
   for (let after = 0; ;) {
     const { rows } = await app.db.execute<{ id: number; folder: string; name: string }>(sql`
       select id, folder, name from copies where drive_id = ${driveId} and id > ${after} and id <= ${newestBefore} and not gone
-      and (${folder} = '' or folder = ${folder} or starts_with(folder, ${folder} || '/')) order by id limit ${GONE_PAGE}`);
+      and ${isBelow(sql`folder`, folder)} and folder <> all(${sql.param([...unchanged])}::text[]) order by id limit ${GONE_PAGE}`);
     const missing = rows.filter((copy) => !isKept(copy)).map(({ id }) => id);
     if (missing.length > 0)
       await app.db

@@ -9,6 +9,7 @@ import { excludedBy } from '../drives/exclusions.ts';
 import { walk, type WalkEntry } from '../drives/walk.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
 import { batchOfFolder } from './batches.ts';
+import { isBelow } from './search.ts';
 import { driveIsHere, filesOf, type DriveFolder } from './drives.ts';
 
 type FolderRow = typeof folders.$inferSelect;
@@ -64,7 +65,7 @@ export async function rememberFolder(
     if (!row) throw new AppError('INTERNAL', `The folder ${folder} could not be recorded.`);
     await tx.execute(sql`
       update copies c set read_folder_id = ${row.id} where drive_id = ${drive.id} and read_folder_id is not distinct from ${above?.id ?? null}::int
-      and (${folder} = '' or folder = ${folder} or starts_with(folder, ${folder} || '/'))`);
+      and ${isBelow(sql`folder`, folder)}`);
     return row.id;
   });
 }
@@ -195,7 +196,7 @@ export async function countIntake(app: AppContext, given: string) {
   const root = known?.rootPath ?? real;
   const folder = real === root ? '' : real.slice(root.length + 1);
   const files = filesOf(app, { rootPath: root, name: known?.name ?? root });
-  const patterns = known ? await patternsFor(app, known.id, folder) : () => false;
+  const isExcluded = known ? (await patternsFor(app, known.id, folder)).isExcluded : () => false;
   const counts = { files: 0, sizeBytes: 0, same: 0, newOrChanged: 0, faults: 0 };
   let chunk: Extract<WalkEntry, { kind: 'file' }>[] = [];
   const compare = async (): Promise<void> => {
@@ -204,7 +205,7 @@ export async function countIntake(app: AppContext, given: string) {
     counts.newOrChanged += chunk.length - same;
     chunk = [];
   };
-  for await (const entry of walk(files.root, folder, patterns)) {
+  for await (const entry of walk(files.root, folder, isExcluded)) {
     if (entry.kind === 'fault') {
       counts.faults += 1;
       continue;
@@ -246,15 +247,13 @@ async function countSame(
   }).length;
 }
 
-/** What is left out of a folder: the patterns of every read folder at or above it. */
-export async function patternsFor(
-  app: AppContext,
-  driveId: string,
-  folder: string,
-): Promise<(path: string) => boolean> {
-  const rows = await app.db.select().from(folders).where(eq(folders.driveId, driveId));
-  const tests = rows
-    .filter(({ path, exclude }) => exclude.length > 0 && isInFolder(folder, path))
-    .map(({ path, exclude }) => excludedBy(path, exclude));
-  return (path) => tests.some((test) => test(path));
+/** What is left out of a folder: the patterns of every read folder at or above it, and those in words. */
+export async function patternsFor(app: AppContext, driveId: string, folder: string) {
+  const rows = await app.db.select().from(folders).where(eq(folders.driveId, driveId)).orderBy(folders.path);
+  const patterns = rows.filter(({ path, exclude }) => exclude.length > 0 && isInFolder(folder, path));
+  const tests = patterns.map(({ path, exclude }) => excludedBy(path, exclude));
+  return {
+    isExcluded: (path: string): boolean => tests.some((test) => test(path)),
+    seed: JSON.stringify(patterns.map(({ path, exclude }) => [path, exclude])),
+  };
 }

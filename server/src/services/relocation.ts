@@ -10,7 +10,7 @@ import { driveFolderOf, filesOf } from './drives.ts';
 import { setState, type JournalRow } from './journal-items.ts';
 import { getPlan, storePlan, type NewItem } from './plans.ts';
 import { readFolderFinder, rememberFolder } from './read-folders.ts';
-import { refreshSearch } from './search.ts';
+import { isBelow, refreshSearch } from './search.ts';
 
 type CopyRow = typeof copies.$inferSelect;
 
@@ -64,7 +64,7 @@ async function* copiesBelow(app: AppContext, driveId: string, folder: string): A
         and(
           eq(copies.driveId, driveId),
           sql`${copies.id} > ${after} and ${copies.clearedAt} is null`,
-          sql`(${folder} = '' or ${copies.folder} = ${folder} or starts_with(${copies.folder}, ${folder} || '/'))`,
+          isBelow(sql`${copies.folder}`, folder),
         ),
       )
       .orderBy(copies.id)

@@ -113,6 +113,11 @@ function rangeConditions(column: SQL, range: string): SQL[] {
   ];
 }
 
+/** Whether a folder is another one or lies in it; '' is the whole drive. */
+export function isBelow(column: SQL, folder: string): SQL {
+  return folder === '' ? sql`true` : sql`(${column} = ${folder} or starts_with(${column}, ${`${folder}/`}))`;
+}
+
 /** Conditions joined, true when there are none. */
 export function allOf(conditions: readonly SQL[]): SQL {
   return conditions.length === 0 ? sql`true` : sql.join([...conditions], sql` and `);
