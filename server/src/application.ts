@@ -13,6 +13,7 @@ import { recoverJournal, runPlanJob, undoPlanJob } from './jobs/plan-jobs.ts';
 import { reconnectDrives, seesDrives } from './services/drives.ts';
 import { readAgainWhatIsDue } from './services/read-folders.ts';
 import { FolderWatcher } from './services/watching.ts';
+import { wordNet } from './services/word-net.ts';
 import { LiveEvents } from './services/live-events.ts';
 
 /** Two made-up people, so that every change has somebody who made it until there is a sign-in. */
@@ -45,7 +46,7 @@ export async function openContext(
     roots,
     workers,
     categories,
-    suggester: new CategorySuggester(categories),
+    suggester: new CategorySuggester(categories, wordNet()),
     live,
     jobs,
     refreshWatching: () => Promise.resolve(),

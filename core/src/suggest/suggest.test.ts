@@ -18,6 +18,52 @@ describe('suggesting a category', () => {
     expect(best?.because[0]).toMatch(/^“.+” in (the name|folder)/);
   });
 
+  it.each([
+    ['umlauts and compounds', 'Scheunentür_knarrt_03.wav', 'DOORS/CREAK', 'German for door'],
+    ['a French verb', 'Porte bois/porte_grince_lente.wav', 'DOORS/CREAK', 'French for creak'],
+    ['a Spanish dog', 'perro_ladra_calle_noche.wav', 'ANIMALS/DOG', 'Spanish for dog'],
+    ['what would be another word in English', 'uomo_tosse_secca.wav', 'HUMAN/COUGH', 'Italian for cough'],
+    ['writing without spaces', '雨/窓ガラス_雨_金属.wav', 'RAIN/METAL', 'Japanese for rain'],
+    ['letters drawn out', 'jacket_leather_creeeeak.wav', 'LEATHER/CREAK', '(creak)'],
+    ['sounds as they are heard', 'Bath/plip_plop_03.wav', 'WATER/DRIP', '(drip)'],
+    ['a slip of spelling', 'seaguls_squabble.wav', 'BIRDS/SEA', 'seagull?'],
+    ['shorthand of the trade', 'FSTEP_gravel_05.wav', 'FOOTSTEPS/HUMAN', 'short for footstep'],
+    ['a calibre', 'shot_12ga_close.wav', 'GUNS/SHOTGUN', 'shotgun'],
+  ])('understands %s and says so: %s', (_what, path, names, because) => {
+    const [best] = suggester.suggest(path);
+    expect(`${best?.category}/${best?.subCategory}`).toBe(names);
+    expect(best?.because.join('; ')).toContain(because);
+  });
+
+  it.each([
+    ['Kitchen/egg_crack_bowl_whisk.wav', 'FOOD & DRINK'],
+    ['Crossbow_Fire_Bolt_Thunk.wav', 'WEAPONS'],
+    ['tram_bell_city_street_pass.wav', 'TRAINS'],
+    ['saw_plywood_hand_long_strokes.wav', 'TOOLS'],
+    ['horse_eating_hay_stable.wav', 'ANIMALS'],
+    ['Drawer_Wood_Open_Close_Squeaky.wav', 'DRAWERS'],
+    ['thunder_rumble_far_valley.wav', 'WEATHER'],
+    ['bees_swarm_hive_close.wav', 'ANIMALS'],
+    ['Airport_Terminal_PA_Announcements_Busy.wav', 'AMBIENCE'],
+    ['keys tossed on glass table x3.wav', 'OBJECTS'],
+    ['lawn mower start run stop.wav', 'MACHINES'],
+    ['Footsteps/Concrete/Heels/take 03.wav', 'FOOTSTEPS'],
+    ['Thunder/track 07.aif', 'WEATHER'],
+  ])('finds the category of %s', (path, category) => {
+    expect(suggester.suggest(path)[0]?.category).toBe(category);
+  });
+
+  it('asks the thesaurus only for what the vocabulary does not know, and says so', () => {
+    const asked: string[] = [];
+    const wise = new CategorySuggester(categories, (word) => {
+      asked.push(word);
+      return word === 'capercaillie' ? ['tetraonid', 'grouse', 'bird'] : [];
+    });
+    const [best] = wise.suggest('capercaillie_T03.wav');
+    expect(asked).toEqual(['capercaillie']);
+    expect(best?.because.join('; ')).toContain('“capercaillie” (a kind of ');
+  });
+
   it('counts a word of the name more than one of a folder', () => {
     expect(suggester.suggest('rain/gravel footsteps.wav')[0]?.category).toBe('FOOTSTEPS');
   });

@@ -1,11 +1,25 @@
+/** Lower-case and without accents, so that "Café" and "cafe" are one word. */
+export function plainText(text: string): string {
+  return withoutAccents(text).toLowerCase();
+}
+
+const PLAIN = /^[ -~]*$/;
+
+/** Only of Latin letters: the marks of kana make other letters. */
+function withoutAccents(text: string): string {
+  if (PLAIN.test(text)) return text;
+  return text
+    .normalize('NFKD')
+    .replace(/(\p{Script=Latin})\p{M}+/gu, '$1')
+    .normalize('NFC');
+}
+
 /**
  * The words of a file name or folder, lower-case: split at everything that is no letter, at digits, and inside camelCase.
  * Accents are dropped, so that "café" and "cafe" are one word.
  */
 export function wordsOf(text: string): string[] {
-  return text
-    .normalize('NFKD')
-    .replace(/\p{M}/gu, '')
+  return withoutAccents(text)
     .replace(/(\p{Ll})(\p{Lu})/gu, '$1 $2')
     .replace(/(\p{Lu})(\p{Lu}\p{Ll})/gu, '$1 $2')
     .toLowerCase()
@@ -27,6 +41,35 @@ const IRREGULAR: Record<string, string> = {
   wolves: 'wolf',
   shelves: 'shelf',
   hooves: 'hoof',
+  struck: 'strike',
+  thrown: 'throw',
+  threw: 'throw',
+  broke: 'break',
+  broken: 'break',
+  tore: 'tear',
+  torn: 'tear',
+  rang: 'ring',
+  blew: 'blow',
+  blown: 'blow',
+  shook: 'shake',
+  shaken: 'shake',
+  fell: 'fall',
+  fallen: 'fall',
+  ran: 'run',
+  swung: 'swing',
+  slid: 'slide',
+  spun: 'spin',
+  drove: 'drive',
+  driven: 'drive',
+  flew: 'fly',
+  flown: 'fly',
+  ate: 'eat',
+  eaten: 'eat',
+  bitten: 'bite',
+  froze: 'freeze',
+  frozen: 'freeze',
+  burnt: 'burn',
+  drawn: 'draw',
 };
 const DOUBLED = /([bdfgmnprt])\1$/;
 
