@@ -7,6 +7,14 @@ import { lostPageSchema, settleLostSchema } from './lost.ts';
 import { analysisSchema } from './measures.ts';
 import { newPlanSchema, planItemSchema, planSchema, relocationSchema } from './plans.ts';
 import { copySchema, recordEditSchema, revisionSchema, soundRowSchema } from './record.ts';
+import {
+  newRecipeSchema,
+  recipeCountSchema,
+  recipePreviewQuerySchema,
+  recipePreviewSchema,
+  recipeRunSchema,
+  recipeSchema,
+} from './recipes.ts';
 import { statisticsSchema } from './statistics.ts';
 import { filterSchema, listQuerySchema, selectionSchema } from './selection.ts';
 
@@ -239,6 +247,19 @@ export const api = {
   }),
   editRecords: endpoint('PATCH', '/records', {
     body: z.strictObject({ selection: selectionSchema, edit: recordEditSchema }),
+    response: changeSchema,
+  }),
+  listRecipes: endpoint('GET', '/recipes', { response: z.array(recipeSchema) }),
+  saveRecipe: endpoint('POST', '/recipes', { body: newRecipeSchema, response: z.array(recipeSchema) }),
+  removeRecipe: endpoint('DELETE', '/recipes/:id', { params: idParams, response: z.array(recipeSchema) }),
+  /** The next rows that the steps change, with their values before and after; nothing is changed. */
+  previewRecipe: endpoint('POST', '/recipes/preview', {
+    body: recipePreviewQuerySchema,
+    response: recipePreviewSchema,
+  }),
+  countRecipe: endpoint('POST', '/recipes/count', { body: recipeRunSchema, response: recipeCountSchema }),
+  runRecipe: endpoint('POST', '/recipes/run', {
+    body: recipeRunSchema.extend({ name: z.string().max(100).optional() }),
     response: changeSchema,
   }),
   suggest: endpoint('POST', '/suggestions', {

@@ -73,7 +73,7 @@ export class TestApplication {
   async send<Name extends keyof Api>(name: Name, { params = {}, query = {}, body, person = 1 }: Options = {}) {
     const endpoint = api[name];
     const address = `/api${endpoint.path.replace(/:(\w+)/g, (_, key: string) => String(params[key]))}`;
-    const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'patch';
+    const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'patch' | 'delete';
     const sent = this.http[method](address)
       .set('Host', '127.0.0.1')
       .set('X-Flagstone-Person', String(person))

@@ -21,5 +21,5 @@ export function suggestFxName(fileName: string, categories: CategoryList): strin
     .replace(/-/g, ' ')
     .replace(/\s+/g, ' ')
     .trim();
-  return toLetterCase(spaced, 'title');
+  return toLetterCase(spaced, 'title', [], true);
 }

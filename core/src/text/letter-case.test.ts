@@ -25,8 +25,9 @@ describe('changing the case of a text', () => {
   });
 
   it('keeps short capitals for acronyms only where the rest is not in capitals', () => {
-    expect(toLetterCase('CU kiln fan', 'title')).toBe('CU Kiln Fan');
-    expect(toLetterCase('CU KILN FAN', 'title')).toBe('Cu Kiln Fan');
+    expect(toLetterCase('KY kiln fan', 'title', [], true)).toBe('KY Kiln Fan');
+    expect(toLetterCase('KY KILN FAN', 'title', [], true)).toBe('Ky Kiln Fan');
+    expect(toLetterCase('KILN fan', 'title')).toBe('Kiln Fan');
   });
 
   it('changes nothing but the case', () => {

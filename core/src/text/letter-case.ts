@@ -13,18 +13,24 @@ const WORD = /[\p{L}\p{N}][\p{L}\p{N}\p{M}'’]*/gu;
  * Only such as are no ordinary word in small letters.
  */
 export const COMMON_ACRONYMS: readonly string[] = (
-  'AC ADR AM ATM BMX BPM CB CD CNC CRT DC DIY DJ DVD EMF EQ EV FM FX GPS HD HQ HVAC IR LCD LED LFE LFO LP MIDI MIG MP3 MRI MS NYC ORTF PA PC ' +
-  'PC PVC PZM QTC RC RF RPM RV SFX SOS SUV TGV TV UCS UFO UHF UK US USA USB UV VCR VHF VHS VOX VR VW WW2 XY Hz kHz dB'
+  'AC ADR AM ATM BMX BPM CB CD CNC CRT CU DC DIY DJ DVD EMF EQ EV FM FX GPS HD HQ HVAC IR LCD LED LFE LFO LP MCU MIDI MIG MP3 MRI MS NYC ORTF PA PC ' +
+  'PC PVC PZM QTC RC RF RPM RV SFX SOS SUV TGV TV UCS UFO UHF UK US USA USB UV VCR VHF VHS VOX VR VW WW2 XCU XY Hz kHz dB'
 ).split(' ');
 
 /**
  * A text in another case. Kept whole are: words of `keptWhole` (written as they stand there, however they stood), words with digits (model
- * numbers such as MK2), words with capitals inside, and, in a text that is not all capitals, short words in capitals.
+ * numbers such as MK2), words with capitals inside, and, with `guessAcronyms`, short words in capitals where the rest is not in capitals.
  */
-export function toLetterCase(text: string, letterCase: LetterCase, keptWhole: readonly string[] = []): string {
+export function toLetterCase(
+  text: string,
+  letterCase: LetterCase,
+  keptWhole: readonly string[] = [],
+  guessAcronyms = false,
+): string {
   if (letterCase === 'asIs') return text;
   const kept = new Map(keptWhole.map((word) => [word.toLowerCase(), word]));
   const isShouting = text === text.toUpperCase();
+  const mayBeAcronym = guessAcronyms && !isShouting;
   let isFirst = true;
   return text.replace(WORD, (word) => {
     const first = isFirst;
@@ -32,7 +38,7 @@ export function toLetterCase(text: string, letterCase: LetterCase, keptWhole: re
     const listed = kept.get(word.toLowerCase());
     if (listed !== undefined) return listed;
     if (letterCase === 'upper') return word.toUpperCase();
-    if (standsForItself(word, isShouting)) return word;
+    if (standsForItself(word, isShouting, mayBeAcronym)) return word;
     const lower = word.toLowerCase();
     if (letterCase === 'lower') return lower;
     if (letterCase === 'sentence') return first ? capitalised(lower) : lower;
@@ -41,10 +47,10 @@ export function toLetterCase(text: string, letterCase: LetterCase, keptWhole: re
 }
 
 /** Whether the writer's capitals mean something: a model number, a name such as McKee, an acronym. */
-function standsForItself(word: string, isShouting: boolean): boolean {
+function standsForItself(word: string, isShouting: boolean, mayBeAcronym: boolean): boolean {
   if (/\p{N}/u.test(word)) return /\p{L}/u.test(word);
   if (isShouting || word.length < 2) return false;
-  if (word === word.toUpperCase()) return word.length <= ACRONYM_LETTERS;
+  if (word === word.toUpperCase()) return mayBeAcronym && word.length <= ACRONYM_LETTERS;
   return word.slice(1) !== word.slice(1).toLowerCase();
 }
 

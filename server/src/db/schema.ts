@@ -2,6 +2,7 @@ import type { Issue } from '@flagstone/core/errors';
 import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
 import type { NamingPattern } from '@flagstone/core/ucs/naming-pattern';
 import type { Measures } from '@flagstone/core/audio/measure/sound-meter';
+import type { RecipeStep } from '@flagstone/core/text/recipe';
 import { sql } from 'drizzle-orm';
 import {
   bigint,
@@ -104,6 +105,8 @@ export const folders = pgTable(
       .array()
       .notNull()
       .default(sql`'{}'`),
+    /** The recipe that runs on what is new when it is read. */
+    recipeId: integer('recipe_id').references(() => recipes.id, { onDelete: 'set null' }),
     createdAt: created(),
   },
   (table) => [unique().on(table.driveId, table.path)],
@@ -195,6 +198,58 @@ export const records = pgTable(
     index('records_fx_name').on(table.fxName, table.soundId),
     index('records_library').on(table.library, table.soundId),
   ],
+);
+
+/** Ordered steps on the texts of fields, kept under a name; core's text/recipe.ts says what they do. */
+export const recipes = pgTable('recipes', {
+  id: serial('id').primaryKey(),
+  name: text('name').notNull(),
+  steps: jsonb('steps').$type<RecipeStep[]>().notNull(),
+  personId: integer('person_id')
+    .notNull()
+    .references(() => people.id),
+  /** Others may see and run it too. */
+  shared: boolean('shared').notNull().default(false),
+  createdAt: created(),
+});
+
+/** Paths that say whose sounds these are: fields that are set where the pattern fits. */
+export const pathRules = pgTable('path_rules', {
+  id: serial('id').primaryKey(),
+  pattern: text('pattern').notNull(),
+  sets: jsonb('sets').$type<Partial<SoundRecord>>().notNull(),
+  personId: integer('person_id')
+    .notNull()
+    .references(() => people.id),
+  createdAt: created(),
+});
+
+/** Controlled names: creators with their CreatorID, libraries with their SourceID, publishers, licences, microphones. */
+export const authorities = pgTable(
+  'authorities',
+  {
+    id: serial('id').primaryKey(),
+    kind: text('kind').notNull(),
+    name: text('name').notNull(),
+    /** CreatorID, SourceID, or the address of a licence; empty for the others. */
+    code: textField('code'),
+    createdAt: created(),
+  },
+  (table) => [uniqueIndex('authorities_name').on(table.kind, sql`lower(${table.name})`)],
+);
+
+/** How often people gave a sound with a word in its name or folders a category, counted for each collection. */
+export const learnedWords = pgTable(
+  'learned_words',
+  {
+    collectionId: integer('collection_id')
+      .notNull()
+      .references(() => collections.id, { onDelete: 'cascade' }),
+    word: text('word').notNull(),
+    catId: text('cat_id').notNull(),
+    times: integer('times').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.collectionId, table.word, table.catId] })],
 );
 
 /** One act of a person that changed records: an edit, accepted suggestions, an undo. Undone as one. */

@@ -6,6 +6,7 @@ import type { HeaderResult } from './header-worker.ts';
 import type { FolderResult, FolderTask } from './list-folders.ts';
 import type { DigestedFile, MeasuredFile } from './measure-file.ts';
 import { valueOf, type MeasureResult, type MeasureTask } from './measure-worker.ts';
+import type { RecipeResult, RecipeTask } from '../services/recipe-worker.ts';
 import type { ReadLine, ReadOptions } from './read-worker.ts';
 
 /** By its full address, since the working folder may be anywhere. */
@@ -41,6 +42,11 @@ export class WorkerPool {
   /** What `read` prints of files, in their order. */
   readLines(paths: string[], options: ReadOptions): Promise<ReadLine[]> {
     return this.pool.run({ paths, options }, { filename: filename('./read-worker.ts') }) as Promise<ReadLine[]>;
+  }
+
+  /** What a recipe makes of rows; `signal` ends it, with its thread. */
+  runRecipe(task: RecipeTask, signal: AbortSignal): Promise<RecipeResult> {
+    return this.pool.run(task, { filename: filename('../services/recipe-worker.ts'), signal }) as Promise<RecipeResult>;
   }
 
   /** The analysis of a file; throws what measureFile throws. `signal` ends it, with its thread. */

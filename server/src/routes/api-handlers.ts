@@ -15,6 +15,7 @@ import { editSelection, revisionsOf, undoChange } from '../services/edits.ts';
 import * as folders from '../services/read-folders.ts';
 import { listLost, settleLost } from '../services/lost-files.ts';
 import * as plans from '../services/plans.ts';
+import * as recipes from '../services/recipes.ts';
 import { planRelocation } from '../services/relocation.ts';
 import { copiesOfSound, listRows, rowOfSound } from '../services/sound-rows.ts';
 import { countAdded, statisticsOf } from '../services/statistics.ts';
@@ -112,6 +113,12 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   getContents: (app, { params }) => contentsOf(app, params.id),
   countDisagreements: (app, { body }) => countDisagreements(app, body.selection),
   editRecords: async (app, { body, person }) => editSelection(app, body.selection, body.edit, await person()),
+  listRecipes: async (app, { person }) => recipes.listRecipes(app, await person()),
+  saveRecipe: async (app, { body, person }) => recipes.saveRecipe(app, body, await person()),
+  removeRecipe: async (app, { params, person }) => recipes.removeRecipe(app, params.id, await person()),
+  previewRecipe: (app, { body }) => recipes.previewRecipe(app, body, body.from),
+  countRecipe: (app, { body }) => recipes.countRecipe(app, body),
+  runRecipe: async (app, { body, person }) => recipes.runRecipe(app, body, await person(), body.name),
   suggest: (app, { body }) => suggestFor(app, body.copyIds),
   acceptSuggestions: async (app, { body, person }) =>
     acceptSuggestions(app, body.selection, body.minimumScore, await person()),

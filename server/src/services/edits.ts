@@ -22,7 +22,7 @@ import { FIELD_COLUMNS, selectedRows } from './sound-rows.ts';
 type RecordRow = SoundRecord & { soundId: number; revision: number };
 
 interface Change {
-  kind: 'edit' | 'suggestion' | 'undo';
+  kind: 'edit' | 'suggestion' | 'recipe' | 'rule' | 'undo';
   summary: string;
   personId: number;
   undoes?: number;
@@ -49,18 +49,21 @@ export async function editSelection(
   });
 }
 
-/** An edit for each row of its own (undefined leaves the row), as one change. */
+/** An edit for each row of its own (undefined leaves the row), asked for page by page, as one change. The first row of a sound decides. */
 export async function editRowByRow(
   app: AppContext,
   selection: Selection,
   change: Change,
-  editFor: (row: SoundRow) => RecordEdit | undefined,
+  editsFor: (rows: SoundRow[]) => Promise<(RecordEdit | undefined)[]>,
 ): Promise<ChangeResult> {
+  const met = new Set<number>();
   return changeRecords(app, change, async (apply) => {
     for await (const page of selectedRows(app.db, selection)) {
+      const rows = page.filter(({ soundId }) => !met.has(soundId) && met.add(soundId));
+      const asked = await editsFor(rows);
       const edits = new Map(
-        page.flatMap((row) => {
-          const edit = editFor(row);
+        rows.flatMap((row, index) => {
+          const edit = asked[index];
           return edit ? [[row.soundId, edit] as const] : [];
         }),
       );

@@ -151,9 +151,14 @@ export async function copiesOfSound(app: AppContext, soundId: number): Promise<S
 }
 
 /** The rows of a selection in the order of their paths, in pages, so that a hundred thousand are never held at once. */
-export async function* selectedRows(db: Queryable, selection: Selection, pageSize = 1000): AsyncGenerator<SoundRow[]> {
+export async function* selectedRows(
+  db: Queryable,
+  selection: Selection,
+  pageSize = 1000,
+  afterCopyId = 0,
+): AsyncGenerator<SoundRow[]> {
   const { tables, conditions } = selectionParts(selection);
-  let after = 0;
+  let after = afterCopyId;
   for (;;) {
     const { rows } = await db.execute<DatabaseRow>(sql`
       select ${COLUMNS} from ${tables} where ${allOf([...conditions, sql`c.id > ${after}`])} order by c.id limit ${pageSize}`);

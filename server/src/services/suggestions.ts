@@ -1,3 +1,4 @@
+import type { RecordEdit } from '@flagstone/core/record/edit';
 import { suggestFxName } from '@flagstone/core/suggest/suggest-fx-name';
 import type { ChangeResult } from '@flagstone/contract/api';
 import type { SoundRow } from '@flagstone/contract/record';
@@ -32,12 +33,13 @@ export function acceptSuggestions(
   personId: number,
 ): Promise<ChangeResult> {
   const change = { kind: 'suggestion' as const, summary: 'Suggested CatID and FXName', personId };
-  return editRowByRow(app, selection, change, (row) => {
+  const editFor = (row: SoundRow): RecordEdit | undefined => {
     const set: { catId?: string; fxName?: string } = {};
     const [best] = row.record.catId === '' ? app.suggester.suggest(pathOf(row)) : [];
     if (best && best.score >= minimumScore) set.catId = best.catId;
     const fxName = row.record.fxName === '' ? suggestFxName(row.name, app.categories) : '';
     if (fxName !== '') set.fxName = fxName;
     return Object.keys(set).length === 0 ? undefined : { set };
-  });
+  };
+  return editRowByRow(app, selection, change, (rows) => Promise.resolve(rows.map(editFor)));
 }

@@ -150,6 +150,11 @@ watch(
   },
 );
 
+/** Whether a name is laid after a pattern of its own, without blocks. */
+function isFree({ blocks, after }: PlanItem): boolean {
+  return Object.keys(blocks).length === 0 && !String(after['name']).startsWith('.');
+}
+
 function changesOf(item: PlanItem): { label: string; before: string; after: string }[] {
   return FIELDS.filter((field) => field.name in item.after).map((field) => ({
     label: field.label,
@@ -232,13 +237,16 @@ useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working
                 <span class="soft">{{ item.driveName }} / {{ item.folder }} /</span> {{ item.before['name'] }}
               </div>
               <name-blocks
-                v-if="rename"
+                v-if="rename && !isFree(item)"
                 :blocks="item.blocks"
                 :extension="splitExtension(String(item.before['name'])).extension"
                 :problems="item.problems"
                 @edit="(block) => emit('editBlock', item.copyId, block)"
               />
-              <div v-if="rename && item.problems.some((problem) => problem.code === 'NAME_TAKEN')" class="mono">
+              <div
+                v-if="rename && (isFree(item) || item.problems.some((problem) => problem.code === 'NAME_TAKEN'))"
+                class="mono"
+              >
                 → {{ item.after['name'] }}
               </div>
               <ul v-if="!rename && changesOf(item).length > 0" class="changes">
@@ -248,7 +256,9 @@ useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working
                 </li>
               </ul>
               <p
-                v-for="problem in item.problems.filter((each) => each.code !== 'BLOCK_MISSING')"
+                v-for="problem in item.problems.filter(
+                  (each) => each.code !== 'BLOCK_MISSING' || each.block === undefined,
+                )"
                 :key="problem.code + problem.message"
                 class="problem"
                 :class="problem.severity"

@@ -1,0 +1,76 @@
+import { FIELD_NAMES } from '@flagstone/core/record/fields';
+import { LETTER_CASES } from '@flagstone/core/text/letter-case';
+import { PUT_HOW, TIDYINGS } from '@flagstone/core/text/recipe';
+import { z } from 'zod';
+import { selectionSchema } from './selection.ts';
+
+const field = z.enum(FIELD_NAMES);
+const fields = z.array(field).max(FIELD_NAMES.length);
+const text = z.string().max(1000);
+const between = z.string().max(20).default('');
+
+/** One step of a recipe; core's RecipeStep says what each does. */
+export const recipeStepSchema = z.discriminatedUnion('do', [
+  z.strictObject({
+    do: z.literal('replace'),
+    fields,
+    find: text,
+    by: text,
+    how: z.enum(['plain', 'word', 'pattern']),
+    matchCase: z.boolean(),
+  }),
+  z.strictObject({ do: z.literal('case'), fields, to: z.enum(LETTER_CASES), keptWhole: z.array(text).max(500) }),
+  z.strictObject({ do: z.literal('tidy'), fields, how: z.enum(TIDYINGS) }),
+  z.strictObject({
+    do: z.literal('put'),
+    to: field,
+    from: z.enum([...FIELD_NAMES, 'fileName', 'folder']),
+    level: z.number().int().min(1).max(50),
+    how: z.enum(PUT_HOW),
+    between,
+  }),
+  z.strictObject({ do: z.literal('set'), to: field, value: text, how: z.enum(PUT_HOW), between }),
+  z.strictObject({
+    do: z.literal('number'),
+    to: field,
+    start: z.number().int().min(0).max(1_000_000),
+    digits: z.number().int().min(1).max(9),
+    between,
+  }),
+  z.strictObject({ do: z.literal('nameToKeywords') }),
+  z.strictObject({ do: z.literal('keyword'), find: text, by: text }),
+]);
+
+const steps = z.array(recipeStepSchema).min(1).max(50);
+
+export const recipeSchema = z.object({
+  id: z.number(),
+  name: z.string(),
+  steps: z.array(recipeStepSchema),
+  person: z.string(),
+  /** Made by the person who asks, who alone may change it. */
+  own: z.boolean(),
+  shared: z.boolean(),
+});
+export type Recipe = z.infer<typeof recipeSchema>;
+
+export const newRecipeSchema = z.strictObject({ name: z.string().trim().min(1).max(100), steps, shared: z.boolean() });
+
+export const recipeRunSchema = z.strictObject({ selection: selectionSchema, steps });
+export type RecipeRun = z.infer<typeof recipeRunSchema>;
+
+/** Where a preview goes on. */
+const placeSchema = z.object({ afterCopyId: z.number().int().min(0), index: z.number().int().min(0) });
+export const recipePreviewQuerySchema = recipeRunSchema.extend({ from: placeSchema.optional() });
+
+/** A row that a recipe changes, or that it cannot. */
+export const recipeRowSchema = z.object({
+  copyId: z.number(),
+  name: z.string(),
+  changes: z.array(z.object({ field, before: z.string(), after: z.string() })),
+  problem: z.string().nullable(),
+});
+export const recipePreviewSchema = z.object({ rows: z.array(recipeRowSchema), next: placeSchema.nullable() });
+export type RecipePreview = z.infer<typeof recipePreviewSchema>;
+
+export const recipeCountSchema = z.object({ rows: z.number(), changed: z.number(), problems: z.number() });
