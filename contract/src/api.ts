@@ -249,6 +249,17 @@ export const api = {
     body: z.strictObject({ selection: selectionSchema, edit: recordEditSchema }),
     response: changeSchema,
   }),
+  /** An edit for each row of its own, as one change: what was pasted from a spreadsheet, what was copied from one sound onto others. */
+  editRows: endpoint('PATCH', '/rows', {
+    body: z.strictObject({
+      summary: z.string().trim().min(1).max(200),
+      edits: z
+        .array(z.strictObject({ copyId: z.number().int().positive(), edit: recordEditSchema }))
+        .min(1)
+        .max(5000),
+    }),
+    response: changeSchema,
+  }),
   listRecipes: endpoint('GET', '/recipes', { response: z.array(recipeSchema) }),
   saveRecipe: endpoint('POST', '/recipes', { body: newRecipeSchema, response: z.array(recipeSchema) }),
   removeRecipe: endpoint('DELETE', '/recipes/:id', { params: idParams, response: z.array(recipeSchema) }),
@@ -271,6 +282,8 @@ export const api = {
     response: changeSchema,
   }),
   undoLast: endpoint('POST', '/undo', { response: z.object({ summary: z.string(), job: jobSchema.nullable() }) }),
+  /** Does again what the person undid last, unless they changed something since. */
+  redoLast: endpoint('POST', '/redo', { response: z.object({ summary: z.string() }) }),
   undoChange: endpoint('POST', '/changes/:id/undo', { params: idParams, response: changeSchema }),
   /** Previews telling Flagstone that the files of a folder stand elsewhere now; see relocationSchema. */
   planRelocation: endpoint('POST', '/relocations', { body: relocationSchema, response: planSchema }),

@@ -83,6 +83,47 @@ describe('editing records', () => {
     });
   });
 
+  it('does again what was undone, step by step, until something new was done', async () => {
+    const copyIds = rows.slice(0, 2).map((row) => row.copyId);
+    const set = (location: string) =>
+      app.call('editRecords', { body: { selection: { kind: 'copies', copyIds }, edit: { set: { location } } } });
+    const now = async () => (await recordOf(rows[0]?.name ?? '')).location;
+    await set('Weir');
+    await set('Lock');
+    await app.call('undoLast');
+    await app.call('undoLast');
+    expect(await now()).toBe('');
+    expect(await app.call('redoLast')).toEqual({ summary: 'Again: Location (2)' });
+    expect(await now()).toBe('Weir');
+    await app.call('redoLast');
+    expect(await now()).toBe('Lock');
+    expect((await app.send('redoLast')).body).toMatchObject({ code: 'NOT_UNDOABLE' });
+    await app.call('undoLast');
+    expect(await now()).toBe('Weir');
+    await set('Mill');
+    expect((await app.send('redoLast')).status).toBe(409);
+    expect((await app.send('redoLast', { person: 2 })).status).toBe(409);
+    await app.call('undoLast');
+    await app.call('undoLast');
+    expect(await now()).toBe('');
+  });
+
+  it('edits rows each in its own way, as one change', async () => {
+    const [one, two] = rows;
+    const edits = [
+      { copyId: one?.copyId, edit: { set: { notes: 'first', keywords: ['clay'] } } },
+      { copyId: two?.copyId, edit: { set: { notes: 'second' } } },
+    ];
+    const result = await app.call('editRows', { body: { summary: 'Pasted 2 rows', edits } });
+    expect(result).toMatchObject({ changed: 2, summary: 'Pasted 2 rows' });
+    const bad = [{ copyId: one?.copyId, edit: { set: { rating: 9 } } }, edits[1]];
+    expect((await app.send('editRows', { body: { summary: 'Bad', edits: bad } })).status).toBe(422);
+    const notes = async () => [(await recordOf(one?.name ?? '')).notes, (await recordOf(two?.name ?? '')).notes];
+    expect(await notes()).toEqual(['first', 'second']);
+    await app.call('undoLast');
+    expect(await notes()).toEqual(['', '']);
+  });
+
   it('undoes the newest thing of each person, never that of another', async () => {
     const selection = { kind: 'copies', copyIds: [idOf('Rain')] };
     await app.call('editRecords', { body: { selection, edit: { set: { location: 'Lock 7' } } }, person: 1 });

@@ -36,6 +36,10 @@ async function undo(): Promise<void> {
   });
 }
 
+async function redo(): Promise<void> {
+  await showingErrors(async () => tell((await call('redoLast')).summary));
+}
+
 // Escape leaves a field, so that the keys act again.
 useEventListener(window, 'keydown', (event) => {
   const { target } = event;
@@ -44,7 +48,9 @@ useEventListener(window, 'keydown', (event) => {
 
 useKeys({
   Space: () => player.toggle(),
-  u: () => void undo(),
+  u: (event) => void (event.shiftKey ? redo() : undo()),
+  'Ctrl+z': (event) => void (event.shiftKey ? redo() : undo()),
+  'Ctrl+y': () => void redo(),
   '?': () => void (helpShown.value = true),
 });
 </script>

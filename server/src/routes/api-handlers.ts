@@ -11,7 +11,7 @@ import { countCategories } from '../services/category-counts.ts';
 import * as collections from '../services/collections.ts';
 import { contentsOf, countDisagreements } from '../services/contents.ts';
 import { listDrives, updateDrive } from '../services/drives.ts';
-import { editSelection, revisionsOf, undoChange } from '../services/edits.ts';
+import { editRows, editSelection, revisionsOf, undoChange } from '../services/edits.ts';
 import * as folders from '../services/read-folders.ts';
 import { listLost, settleLost } from '../services/lost-files.ts';
 import * as plans from '../services/plans.ts';
@@ -20,7 +20,7 @@ import { planRelocation } from '../services/relocation.ts';
 import { copiesOfSound, listRows, rowOfSound } from '../services/sound-rows.ts';
 import { countAdded, statisticsOf } from '../services/statistics.ts';
 import { acceptSuggestions, suggestFor } from '../services/suggestions.ts';
-import { undoLast } from '../services/undo.ts';
+import { redoLast, undoLast } from '../services/undo.ts';
 import { VERSION } from '../version.ts';
 
 /** What a handler gets of a request, parsed. `person` throws PERSON_REQUIRED when the request names nobody. */
@@ -113,6 +113,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   getContents: (app, { params }) => contentsOf(app, params.id),
   countDisagreements: (app, { body }) => countDisagreements(app, body.selection),
   editRecords: async (app, { body, person }) => editSelection(app, body.selection, body.edit, await person()),
+  editRows: async (app, { body, person }) => editRows(app, body.edits, body.summary, await person()),
   listRecipes: async (app, { person }) => recipes.listRecipes(app, await person()),
   saveRecipe: async (app, { body, person }) => recipes.saveRecipe(app, body, await person()),
   removeRecipe: async (app, { params, person }) => recipes.removeRecipe(app, params.id, await person()),
@@ -123,6 +124,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   acceptSuggestions: async (app, { body, person }) =>
     acceptSuggestions(app, body.selection, body.minimumScore, await person()),
   undoLast: async (app, { person }) => undoLast(app, await person()),
+  redoLast: async (app, { person }) => redoLast(app, await person()),
   undoChange: async (app, { params, person }) => undoChange(app, params.id, await person()),
   planRelocation: async (app, { body, person }) => planRelocation(app, body, await person()),
   makePlan: async (app, { body, person }) =>

@@ -72,6 +72,20 @@ export async function editRowByRow(
   });
 }
 
+/** Edits of single rows, as one change. */
+export function editRows(
+  app: AppContext,
+  edits: readonly { copyId: number; edit: RecordEdit }[],
+  summary: string,
+  personId: number,
+): Promise<ChangeResult> {
+  const byCopy = new Map(edits.map(({ copyId, edit }) => [copyId, edit]));
+  const selection: Selection = { kind: 'copies', copyIds: [...byCopy.keys()] };
+  return editRowByRow(app, selection, { kind: 'edit', summary, personId }, (rows) =>
+    Promise.resolve(rows.map(({ copyId }) => byCopy.get(copyId))),
+  );
+}
+
 function describeEdit(edit: RecordEdit): string {
   const labels = FIELDS.filter((field) => edit.set?.[field.name] !== undefined).map((field) => field.label);
   if (edit.addKeywords?.length) labels.push('Keywords added');
@@ -192,7 +206,10 @@ export async function undoChange(app: AppContext, changeId: number, personId: nu
   if (change.undoneBy !== null) throw new AppError('NOT_UNDOABLE', 'This change was undone already.');
   const result = await changeRecords(
     app,
-    { kind: 'undo', summary: `Undo: ${change.summary}`, personId, undoes: changeId },
+    // What undoes an undoing is an act like any other, and can be undone itself.
+    change.kind === 'undo'
+      ? { kind: 'edit', summary: change.summary.replace(/^Undo: /, 'Again: '), personId, undoes: changeId }
+      : { kind: 'undo', summary: `Undo: ${change.summary}`, personId, undoes: changeId },
     async (apply) => {
       const revisions = await app.db.select().from(recordRevisions).where(eq(recordRevisions.changeId, changeId));
       const bySound = new Map(revisions.map((revision) => [revision.soundId, revision]));
@@ -223,6 +240,20 @@ export async function lastChangeOf(app: AppContext, personId: number): Promise<{
     .orderBy(desc(changes.id))
     .limit(1);
   return row;
+}
+
+/** What a person undid last and may do again: the newest undoing that still stands, unless they did something new since. */
+export async function lastUndoOf(app: AppContext, personId: number): Promise<number | undefined> {
+  const [row] = await app.db
+    .select({ id: changes.id })
+    .from(changes)
+    .where(
+      sql`${changes.personId} = ${personId} and ${changes.kind} = 'undo' and ${changes.undoneBy} is null and not exists (
+        select from changes later where later.person_id = ${personId} and later.id > ${changes.id} and later.undoes is null)`,
+    )
+    .orderBy(desc(changes.id))
+    .limit(1);
+  return row?.id;
 }
 
 /** The revisions of a sound's record, newest first. */

@@ -12,10 +12,15 @@ const KEYS: [string, string][] = [
   ['e', 'Edit the card'],
   ['r', 'Name: see the planned names (Intake)'],
   ['w', 'Write: see what would go into the files (Intake)'],
-  ['u', 'Undo your last change'],
+  ['u, Ctrl+Z', 'Undo your last change'],
+  ['Shift+U, Ctrl+Y', 'Do again what you undid'],
   ['Ctrl+A', 'Select all'],
   ['Shift+↑ ↓', 'Widen the selection'],
-  ['F2', 'Edit the FXName of the current row in place; a double click edits any field'],
+  ['← →', 'Choose the column of the table, with Shift several'],
+  ['F2', 'Edit the chosen cell in place; a double click edits any field'],
+  ['Ctrl+C, Ctrl+V', 'Copy and paste cells, also from and to a spreadsheet; one value goes into all selected rows'],
+  ['Ctrl+D', 'Fill down: the first selected row’s value for all selected'],
+  ['m', 'Next sound with something missing (Describe)'],
   ['?', 'These keys'],
 ];
 </script>

@@ -1,7 +1,7 @@
 import { onBeforeUnmount, onMounted } from 'vue';
 
 /** Whether the person is typing or working in a list, menu or dialog of its own, so that no key of ours may fire. */
-function isBusyElsewhere(target: EventTarget | null): boolean {
+export function isBusyElsewhere(target: EventTarget | null): boolean {
   if (!(target instanceof HTMLElement)) return false;
   if (target.isContentEditable || target.closest('[role="dialog"], [role="menu"], [role="listbox"]')) return true;
   if (target instanceof HTMLInputElement) return !['checkbox', 'radio', 'range', 'button'].includes(target.type);

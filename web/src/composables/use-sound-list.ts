@@ -175,6 +175,23 @@ export function useSoundList(
     everything.value = false;
   }
 
+  /** Goes to the next row that is as asked, loading more rows as needed; false when there is none below the current one. */
+  async function goToNext(isWanted: (row: SoundRow) => boolean): Promise<boolean> {
+    for (let index = current.value + 1; index < total.value; index += 1) {
+      if (index >= rows.value.length) {
+        const before = rows.value.length;
+        await needUpTo(before);
+        if (rows.value.length === before) return false;
+      }
+      const row = rows.value[index];
+      if (row && isWanted(row)) {
+        goTo(index);
+        return true;
+      }
+    }
+    return false;
+  }
+
   function selectAll(): void {
     everything.value = total.value > 0;
     chosen.value = new Set();
@@ -206,6 +223,7 @@ export function useSoundList(
     refresh,
     needUpTo,
     goTo,
+    goToNext,
     toggle,
     selectAll,
     clear,

@@ -1,6 +1,7 @@
 import type { SoundRow } from '@flagstone/contract/record';
 import type { SortKey } from '@flagstone/contract/selection';
 import type { FieldName } from '@flagstone/core/record/fields';
+import { missingFields } from './missing-fields.ts';
 import { formatChannels, formatKilohertz, formatLength } from '../../composables/format.ts';
 
 /** A column of the table of sounds. `field` makes it editable in place. */
@@ -53,6 +54,7 @@ export const COLUMNS: readonly Column[] = [
     text: (row) => row.measured?.loudnessLufs?.toFixed(1).replace('-', '−') ?? '',
   },
   { key: 'state', label: 'State', width: 84, sort: 'state', text: () => '' },
+  { key: 'missing', label: 'Missing', width: 130, text: (row) => missingFields(row).join(', ') },
   {
     key: 'folder',
     label: 'Folder',

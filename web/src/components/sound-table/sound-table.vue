@@ -12,6 +12,7 @@ import CategoryPicker from '../category-picker.vue';
 import InlineWave from '../inline-wave.vue';
 import StateMark from '../state-mark.vue';
 import { COLUMNS, type Column } from './columns.ts';
+import { useCellBlock } from './use-cell-block.ts';
 import ListNarrowing from './list-narrowing.vue';
 
 /** The table that all list places share: virtual rows, inline waveforms, sorting, selection, editing in place. */
@@ -24,6 +25,7 @@ const editing = ref<{ index: number; column: Column }>();
 const draft = ref('');
 const { list } = props;
 const template = `32px 96px ${COLUMNS.map((column) => `${column.width}px`).join(' ')}`;
+const block = useCellBlock(list);
 const width = 128 + COLUMNS.reduce((sum, column) => sum + column.width, 0);
 
 const virtual = useVirtualizer(
@@ -107,11 +109,7 @@ useKeys({
   Home: () => list.goTo(0),
   'Ctrl+a': () => list.selectAll(),
   Escape: () => list.clear(),
-  F2: () =>
-    void beginEdit(
-      list.current.value,
-      COLUMNS.find((column) => column.key === 'fxName'),
-    ),
+  F2: () => void beginEdit(list.current.value, COLUMNS[block.column.value]),
 });
 </script>
 
@@ -182,7 +180,7 @@ useKeys({
           </span>
           <span class="cell" role="gridcell"><inline-wave :sound-id="row.soundId" /></span>
           <span
-            v-for="column in COLUMNS"
+            v-for="(column, at) in COLUMNS"
             :key="column.key"
             class="cell"
             role="gridcell"
@@ -191,9 +189,11 @@ useKeys({
               mono: column.mono,
               pinned: column.key === 'name',
               editable: column.field,
+              block: block.isInBlock(row, index, at),
               editing: editing?.index === index && editing.column.key === column.key,
             }"
             :title="column.text(row)"
+            @mousedown="block.goToColumn(at)"
             @dblclick="beginEdit(index, column)"
           >
             <template v-if="editing?.index === index && editing.column.key === column.key">
@@ -340,6 +340,10 @@ useKeys({
   left: 0;
   border-right: 1px solid var(--hairline);
   background: inherit;
+}
+
+.cell.block {
+  box-shadow: inset 0 0 0 1px var(--lichen);
 }
 
 .cell.editing {

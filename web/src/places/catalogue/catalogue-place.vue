@@ -3,9 +3,11 @@ import { ElButton } from 'element-plus';
 import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../../api/client.ts';
+import RecipeDrawer from '../../components/recipes/recipe-drawer.vue';
 import SoundCard from '../../components/sound-card/sound-card.vue';
 import SoundTable from '../../components/sound-table/sound-table.vue';
 import { NARROWINGS, narrowingIn } from '../../composables/list-filter.ts';
+import { counted } from '../../composables/format.ts';
 import { useKeys } from '../../composables/use-keys.ts';
 import { useRecordEdits } from '../../composables/use-record-edits.ts';
 import { useSoundList } from '../../composables/use-sound-list.ts';
@@ -13,6 +15,7 @@ import CategoryIndex from './category-index.vue';
 
 const route = useRoute();
 const router = useRouter();
+const cooking = ref(false);
 const card = ref<InstanceType<typeof SoundCard>>();
 
 const text = (value: unknown): string => (typeof value === 'string' ? value : '');
@@ -67,7 +70,17 @@ useKeys({ e: () => void card.value?.focusField() });
           batch.
         </p>
       </template>
+      <template #foot>
+        <el-button v-if="list.selectedCount.value > 0" size="small" class="recipe" @click="cooking = true"
+          >Recipe for {{ counted(list.selectedCount.value, 'sound') }}…</el-button
+        >
+      </template>
     </sound-table>
+    <recipe-drawer
+      v-model="cooking"
+      :selection="list.selection.value"
+      :what="counted(list.selectedCount.value, 'sound')"
+    />
     <sound-card
       ref="card"
       :rows="list.cardRows.value"

@@ -7,8 +7,10 @@ import { ElButton, ElPopconfirm, ElProgress } from 'element-plus';
 import { computed, nextTick, onBeforeUnmount, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../../api/client.ts';
+import RecipeDrawer from '../../components/recipes/recipe-drawer.vue';
 import PlanView from '../../components/plan-view.vue';
 import SoundCard from '../../components/sound-card/sound-card.vue';
+import { missingFields } from '../../components/sound-table/missing-fields.ts';
 import SoundTable from '../../components/sound-table/sound-table.vue';
 import SuggestionList from '../../components/suggestion-list.vue';
 import { counted } from '../../composables/format.ts';
@@ -30,6 +32,7 @@ const unreadable = ref<Unreadable[]>([]);
 const card = ref<InstanceType<typeof SoundCard>>();
 const suggestions = ref<InstanceType<typeof SuggestionList>>();
 const planned = ref<Selection>();
+const cooking = ref(false);
 
 const step = computed(() => (route.query['step'] as Step | undefined) ?? 'describe');
 const filter = computed(() => ({
@@ -110,6 +113,11 @@ async function choose(copyId: number): Promise<void> {
   list.goTo(list.rows.value.findIndex((row) => row.copyId === copyId));
 }
 
+async function nextMissing(): Promise<void> {
+  const found = await list.goToNext((row) => missingFields(row).length > 0);
+  if (!found) tell('Nothing is missing below this row', 'Every sound from here on can be named and filed.');
+}
+
 const acceptNumber = (index: number) => (): boolean =>
   step.value === 'describe' && (suggestions.value?.accept(index) ?? false);
 useKeys({
@@ -119,6 +127,7 @@ useKeys({
   3: acceptNumber(2),
   4: acceptNumber(3),
   5: acceptNumber(4),
+  m: () => void nextMissing(),
   e: () => void card.value?.focusField(),
   r: () => goTo('name'),
   w: () => goTo('write'),
@@ -178,10 +187,18 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
         >{{ batch.counts.categorised }} of {{ batch.counts.all }} with a category, {{ batch.counts.named }} ready to
         name</span
       >
+      <el-button v-if="step === 'describe'" :disabled="batch.counts.all === 0" @click="cooking = true"
+        >Recipe…</el-button
+      >
       <el-button v-if="step === 'describe'" type="primary" :disabled="batch.counts.all === 0" @click="acceptAll"
         >Suggest for {{ list.selectedCount.value > 1 ? counted(list.selectedCount.value, 'sound') : 'all' }}</el-button
       >
     </header>
+    <recipe-drawer
+      v-model="cooking"
+      :selection="list.selectedCount.value > 1 ? list.selection.value : whole"
+      :what="counted(list.selectedCount.value > 1 ? list.selectedCount.value : batch.counts.all, 'sound')"
+    />
     <div v-if="reading" class="reading" role="status">
       <span
         >Reading the folder: {{ (reading.done + reading.failed).toLocaleString('en') }} of
@@ -247,6 +264,10 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
         :selection="list.selection.value"
         @edit="(change) => edit(change)"
       >
+        <p v-if="list.currentRow.value && missingFields(list.currentRow.value).length > 0" class="lacking">
+          ○ Still missing: {{ missingFields(list.currentRow.value).join(', ') }}
+          <button type="button" class="in-line-button" title="m" @click="nextMissing">Next missing</button>
+        </p>
         <suggestion-list
           v-if="list.currentRow.value && list.selectedCount.value <= 1"
           ref="suggestions"
@@ -353,6 +374,12 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
   flex: 1;
   grid-template-columns: minmax(0, 1fr) 320px;
   min-height: 0;
+}
+
+.lacking {
+  padding: 6px 12px;
+  border-bottom: 1px solid var(--hairline);
+  color: var(--ochre-ink);
 }
 
 .unreadable {

@@ -1,0 +1,214 @@
+<script setup lang="ts">
+import { fieldLabel, type FieldName } from '@flagstone/core/record/fields';
+import { LETTER_CASES } from '@flagstone/core/text/letter-case';
+import { CASE_WORDS, PUT_HOW, TEXT_FIELDS, TIDY_WORDS, TIDYINGS, type RecipeStep } from '@flagstone/core/text/recipe';
+import { ElCheckbox, ElInput, ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
+import { computed } from 'vue';
+
+/** One step of a recipe, as a row of fields. */
+const step = defineModel<RecipeStep>({ required: true });
+
+const HOW_WORDS = { plain: 'Anywhere', word: 'Whole words', pattern: 'As a pattern' } as const;
+const PUT_CHOICES = { replace: 'instead', ifEmpty: 'where empty', append: 'behind', prepend: 'before' } as const;
+/** Where a value can come from: the name and the folders of the file, then the fields. */
+const sources = computed((): { value: FieldName | 'fileName' | 'folder'; label: string }[] => [
+  { value: 'fileName', label: 'Cleaned file name' },
+  { value: 'folder', label: 'Folder' },
+  ...TEXT_FIELDS.map((value) => ({ value, label: fieldLabel(value) })),
+]);
+
+function change(part: Partial<RecipeStep>): void {
+  step.value = { ...step.value, ...part } as RecipeStep;
+}
+</script>
+
+<template>
+  <div class="step">
+    <el-select
+      v-if="'fields' in step"
+      :model-value="step.fields"
+      multiple
+      collapse-tags
+      collapse-tags-tooltip
+      size="small"
+      class="fields"
+      placeholder="In which fields"
+      aria-label="Fields of the step"
+      @update:model-value="(fields) => change({ fields })"
+    >
+      <el-option v-for="name in TEXT_FIELDS" :key="name" :value="name" :label="fieldLabel(name)" />
+    </el-select>
+    <template v-if="step.do === 'replace' || step.do === 'keyword'">
+      <el-input
+        :model-value="step.find"
+        size="small"
+        :placeholder="step.do === 'keyword' ? 'Keyword' : 'Find'"
+        aria-label="Find"
+        @update:model-value="(find) => change({ find })"
+      />
+      <el-input
+        :model-value="step.by"
+        size="small"
+        placeholder="Becomes (nothing removes it)"
+        aria-label="Becomes"
+        @update:model-value="(by) => change({ by })"
+      />
+    </template>
+    <template v-if="step.do === 'replace'">
+      <el-select
+        :model-value="step.how"
+        size="small"
+        aria-label="How it is found"
+        @update:model-value="(how) => change({ how })"
+      >
+        <el-option v-for="(words, how) in HOW_WORDS" :key="how" :value="how" :label="words" />
+      </el-select>
+      <el-checkbox
+        :model-value="step.matchCase"
+        size="small"
+        label="Aa"
+        title="Capitals and small letters are different"
+        @update:model-value="(matchCase) => change({ matchCase: matchCase === true })"
+      />
+    </template>
+    <template v-if="step.do === 'case'">
+      <el-select :model-value="step.to" size="small" aria-label="Letters" @update:model-value="(to) => change({ to })">
+        <el-option
+          v-for="each in LETTER_CASES.filter((one) => one !== 'asIs')"
+          :key="each"
+          :value="each"
+          :label="CASE_WORDS[each]"
+        />
+      </el-select>
+      <el-input-tag
+        :model-value="step.keptWhole"
+        size="small"
+        placeholder="Also kept whole: MKX, LoFi"
+        aria-label="Words that are kept whole beside the common acronyms"
+        @update:model-value="(keptWhole) => change({ keptWhole: keptWhole ?? [] })"
+      />
+    </template>
+    <el-select
+      v-if="step.do === 'tidy'"
+      :model-value="step.how"
+      size="small"
+      aria-label="What is tidied"
+      @update:model-value="(how) => change({ how })"
+    >
+      <el-option v-for="each in TIDYINGS" :key="each" :value="each" :label="TIDY_WORDS[each]" />
+    </el-select>
+    <template v-if="'to' in step && step.do !== 'case'">
+      <el-select
+        :model-value="step.to"
+        size="small"
+        aria-label="Field that is filled"
+        @update:model-value="(to) => change({ to })"
+      >
+        <el-option v-for="name in TEXT_FIELDS" :key="name" :value="name" :label="fieldLabel(name)" />
+      </el-select>
+      <template v-if="step.do === 'put'">
+        <span class="soft">from</span>
+        <el-select
+          :model-value="step.from"
+          size="small"
+          aria-label="Where the value comes from"
+          @update:model-value="(from) => change({ from })"
+        >
+          <el-option v-for="each in sources" :key="each.value" :value="each.value" :label="each.label" />
+        </el-select>
+        <label v-if="step.from === 'folder'" class="level"
+          ><el-input-number
+            :model-value="step.level"
+            size="small"
+            :min="1"
+            :max="20"
+            controls-position="right"
+            @update:model-value="(level) => change({ level: level ?? 1 })"
+          />
+          up</label
+        >
+      </template>
+      <el-input
+        v-if="step.do === 'set'"
+        :model-value="step.value"
+        size="small"
+        placeholder="Value"
+        aria-label="Value"
+        @update:model-value="(value) => change({ value })"
+      />
+      <template v-if="step.do === 'number'">
+        <label class="level"
+          >from
+          <el-input-number
+            :model-value="step.start"
+            size="small"
+            :min="0"
+            controls-position="right"
+            @update:model-value="(start) => change({ start: start ?? 1 })"
+        /></label>
+        <label class="level"
+          >digits
+          <el-input-number
+            :model-value="step.digits"
+            size="small"
+            :min="1"
+            :max="9"
+            controls-position="right"
+            @update:model-value="(digits) => change({ digits: digits ?? 2 })"
+        /></label>
+      </template>
+      <el-select
+        v-if="step.do !== 'number'"
+        :model-value="step.how"
+        size="small"
+        aria-label="How it is put there"
+        @update:model-value="(how) => change({ how })"
+      >
+        <el-option v-for="how in PUT_HOW" :key="how" :value="how" :label="PUT_CHOICES[how]" />
+      </el-select>
+      <el-input
+        v-if="step.do === 'number' || step.how === 'append' || step.how === 'prepend'"
+        :model-value="step.between"
+        size="small"
+        class="between"
+        placeholder="Between"
+        aria-label="Text between"
+        @update:model-value="(between) => change({ between })"
+      />
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.step {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+  align-items: center;
+}
+
+.step > :deep(.el-select),
+.step > :deep(.el-input),
+.step > :deep(.el-input-tag) {
+  flex: 1 1 110px;
+  width: auto;
+}
+
+.step > :deep(.fields) {
+  flex-basis: 160px;
+}
+
+.step > :deep(.between) {
+  flex: 0 0 70px;
+}
+
+.level {
+  display: inline-flex;
+  gap: 4px;
+  align-items: center;
+}
+
+.level :deep(.el-input-number) {
+  width: 76px;
+}
+</style>
