@@ -156,6 +156,19 @@ export const api = {
     body: z.strictObject({ intoId: z.number().int().positive() }),
     response: z.array(collectionSchema),
   }),
+  /** What suggestions have learned from decisions in a collection. */
+  listLearned: endpoint('GET', '/collections/:id/learned', {
+    params: idParams,
+    response: z.object({
+      total: z.number(),
+      entries: z.array(z.object({ word: z.string(), catId: z.string(), times: z.number() })),
+    }),
+  }),
+  forgetLearned: endpoint('POST', '/collections/:id/forget', {
+    params: idParams,
+    body: z.strictObject({ word: z.string().max(5000).optional() }),
+    response: z.object({}),
+  }),
   listReadFolders: endpoint('GET', '/read-folders', { response: z.array(readFolderSchema) }),
   updateReadFolder: endpoint('PATCH', '/read-folders/:id', {
     params: idParams,

@@ -2,6 +2,7 @@ import { stemOf, wordsOf } from '../text/words.ts';
 import { parseName, splitExtension } from '../ucs/name-blocks.ts';
 import type { Category, CategoryList } from '../ucs/category-list.ts';
 import { ForeignWords } from './foreign-words.ts';
+import { learnedGains, NOTHING_LEARNED, type Learned, type LearnedGain } from './learned.ts';
 import { KnownWords } from './known-words.ts';
 import {
   BACKGROUND_WORDS,
@@ -142,8 +143,11 @@ export class CategorySuggester {
     });
   }
 
-  /** The best categories for a path (folders separated by `/`), best first; none when no word is known. */
-  suggest(path: string): Suggestion[] {
+  /**
+   * The best categories for a path (folders separated by `/`), best first; none when no word is known. `learned` is what people decided
+   * before of the `words` (see wordsToLearn).
+   */
+  suggest(path: string, learned: Learned = NOTHING_LEARNED, words: readonly string[] = []): Suggestion[] {
     const parts = path.split('/');
     const { base } = splitExtension(parts.pop() ?? '');
     const parsed = parseName(base, this.list);
@@ -158,18 +162,25 @@ export class CategorySuggester {
       said.push(...here);
       if (isTold || here.some(({ isAbout }) => isAbout)) weight *= WEIGHTS.folderAbove;
     }
-    const ranked = this.rank(said, backgroundOf(all));
+    const gains = learned.size === 0 ? [] : learnedGains(words, learned);
+    // Words about the recording alone are no reason for any category.
+    const isSaid = gains.length > 0 || said.some(({ isAbout }) => isAbout);
+    const ranked = isSaid ? this.rank(said, backgroundOf(all), gains) : [];
     const totals = ranked.map(({ total }) => total);
     const suggestions = ranked.map(({ index, total }) => ({
       ...namesOf(this.list.categories[index] as Category),
       score: certainty(total, totals),
-      because: becauseOf(said, index),
+      because: becauseOf(said, gains, index, this.list.categories[index] as Category),
     }));
     return parsed?.blocks.catId === undefined ? suggestions : this.withStated(parsed.blocks.catId, suggestions);
   }
 
   /** The rows with the most evidence. What points to some rows of a category gives a little to its others. */
-  private rank(said: readonly Said[], background: number): { index: number; total: number }[] {
+  private rank(
+    said: readonly Said[],
+    background: number,
+    gains: readonly LearnedGain[],
+  ): { index: number; total: number }[] {
     const { categories } = this.list;
     const totals = new Float64Array(categories.length);
     const inCategory = new Float64Array(this.categoryCount);
@@ -189,17 +200,20 @@ export class CategorySuggester {
       for (const [index] of entry.categories)
         own[index] = (own[index] as number) + (most[this.categoryOf[index] as number] as number);
     }
+    const decided = new Map<string, number>();
+    for (const { catId, gain } of gains) decided.set(catId, (decided.get(catId) ?? 0) + gain);
     const ranked: { index: number; total: number }[] = [];
     totals.forEach((sum, index) => {
-      if (sum === 0) return;
-      const { category, subCategory } = categories[index] as Category;
+      const { category, subCategory, catId } = categories[index] as Category;
+      const given = decided.get(catId) ?? 0;
+      if (sum === 0 && given === 0) return;
       const others = (inCategory[this.categoryOf[index] as number] as number) - (own[index] as number);
       let total = sum + WEIGHTS.sameCategory * others;
       // Rows for the rest, for materials and for backgrounds are weighed by what else was said.
       if (subCategory === 'MISC') total *= WEIGHTS.misc;
       if (MATERIAL_CATEGORIES.has(category)) total *= WEIGHTS.material;
       if (category === 'AMBIENCE') total *= background;
-      ranked.push({ index, total });
+      ranked.push({ index, total: total + given });
     });
     return ranked.sort((one, other) => other.total - one.total).slice(0, LIMIT);
   }
@@ -330,10 +344,11 @@ function gainOf({ entry, strength, within }: Said, index: number): number {
 }
 
 /** The most telling words for a row, each with where it stands. */
-function becauseOf(said: readonly Said[], index: number): string[] {
-  return said
+function becauseOf(said: readonly Said[], gains: readonly LearnedGain[], index: number, { catId }: Category): string[] {
+  const spoken = said
     .filter(({ entry }) => entry.categories.has(index))
-    .map((each) => ({ gain: gainOf(each, index), reason: reasonFor(each.phrase, each.folder) }))
+    .map((each) => ({ gain: gainOf(each, index), reason: reasonFor(each.phrase, each.folder) }));
+  return [...spoken, ...gains.filter((each) => each.catId === catId)]
     .sort((one, other) => other.gain - one.gain)
     .slice(0, REASONS)
     .map(({ reason }) => reason);

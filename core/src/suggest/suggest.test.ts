@@ -1,5 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import { builtInCategoryList } from '../ucs/category-list.ts';
+import { wordsToLearn } from './learned.ts';
 import { CategorySuggester } from './suggest-category.ts';
 import { suggestFxName } from './suggest-fx-name.ts';
 
@@ -51,6 +52,30 @@ describe('suggesting a category', () => {
     ['Thunder/track 07.aif', 'WEATHER'],
   ])('finds the category of %s', (path, category) => {
     expect(suggester.suggest(path)[0]?.category).toBe(category);
+  });
+
+  it('learns from decisions: more with each, told as a reason, for a word and for a folder', () => {
+    const path = 'Xq 4/qwzxing blorpt_03.wav';
+    const words = wordsToLearn('Xq 4', 'qwzxing blorpt_03.wav');
+    expect(words).toEqual(['qwzx', 'blorpt', '/Xq 4']);
+    const after = (times: number) =>
+      suggester.suggest(path, new Map([['qwzx', new Map([['CERMBrk', times]])]]), words)[0];
+    expect(after(1)?.catId).not.toBe('WATRDrip');
+    expect(after(3)).toMatchObject({ catId: 'CERMBrk', because: ['3 of 3 decisions on “qwzx…”'] });
+    expect(after(30)?.score).toBeGreaterThan(after(1)?.score ?? 1);
+    const folder = new Map([
+      [
+        '/Xq 4',
+        new Map([
+          ['LOOMxx', 0],
+          ['DOORCreak', 3],
+          ['DOORWood', 1],
+        ]),
+      ],
+    ]);
+    const [best, second] = suggester.suggest(path, folder, words);
+    expect([best?.catId, second?.catId]).toEqual(['DOORCreak', 'DOORWood']);
+    expect(best?.because).toEqual(['3 of 4 decisions in this folder']);
   });
 
   it('asks the thesaurus only for what the vocabulary does not know, and says so', () => {

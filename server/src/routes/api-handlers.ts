@@ -12,6 +12,7 @@ import * as collections from '../services/collections.ts';
 import { contentsOf, countDisagreements } from '../services/contents.ts';
 import { listDrives, updateDrive } from '../services/drives.ts';
 import { editRows, editSelection, revisionsOf, undoChange } from '../services/edits.ts';
+import { forgetLearned, listLearned } from '../services/learning.ts';
 import * as folders from '../services/read-folders.ts';
 import { listLost, settleLost } from '../services/lost-files.ts';
 import * as plans from '../services/plans.ts';
@@ -72,6 +73,11 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   makeCollection: (app, { body }) => collections.makeCollection(app, body.name),
   updateCollection: (app, { params, body }) => collections.updateCollection(app, params.id, body),
   mergeCollection: (app, { params, body }) => collections.mergeCollection(app, params.id, body.intoId),
+  listLearned: (app, { params }) => listLearned(app, params.id),
+  forgetLearned: async (app, { params, body }) => {
+    await forgetLearned(app, params.id, body.word);
+    return {};
+  },
   listReadFolders: (app) => folders.listReadFolders(app),
   updateReadFolder: async (app, { params, body }) => {
     const folder = await folders.updateReadFolder(app, params.id, body);

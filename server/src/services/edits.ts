@@ -16,6 +16,7 @@ import { desc, eq, inArray, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable, Transaction } from '../db/connect.ts';
 import { changes, copies, people, recordRevisions, records } from '../db/schema.ts';
+import { learnFrom } from './learning.ts';
 import { idList, refreshSearch } from './search.ts';
 import { FIELD_COLUMNS, selectedRows } from './sound-rows.ts';
 
@@ -26,6 +27,8 @@ interface Change {
   summary: string;
   personId: number;
   undoes?: number;
+  /** Whether the CatIDs that it gives are decisions of a person, from which suggestions learn. */
+  learns?: boolean;
 }
 
 /** One edit for all records of a selection, as one change that can be undone as one. */
@@ -36,7 +39,7 @@ export async function editSelection(
   personId: number,
 ): Promise<ChangeResult> {
   const summary = describeEdit(edit);
-  return changeRecords(app, { kind: 'edit', summary, personId }, async (apply) => {
+  return changeRecords(app, { kind: 'edit', summary, personId, learns: true }, async (apply) => {
     let rows = 0;
     for await (const page of selectedRows(app.db, selection)) {
       rows += page.length;
@@ -81,7 +84,7 @@ export function editRows(
 ): Promise<ChangeResult> {
   const byCopy = new Map(edits.map(({ copyId, edit }) => [copyId, edit]));
   const selection: Selection = { kind: 'copies', copyIds: [...byCopy.keys()] };
-  return editRowByRow(app, selection, { kind: 'edit', summary, personId }, (rows) =>
+  return editRowByRow(app, selection, { kind: 'edit', summary, personId, learns: true }, (rows) =>
     Promise.resolve(rows.map(({ copyId }) => byCopy.get(copyId))),
   );
 }
@@ -106,10 +109,11 @@ async function changeRecords(
 ): Promise<ChangeResult> {
   const touched: number[] = [];
   const changeId = await app.db.transaction(async (tx) => {
-    const [row] = await tx.insert(changes).values(change).returning({ id: changes.id });
+    const { learns = false, ...recorded } = change;
+    const [row] = await tx.insert(changes).values(recorded).returning({ id: changes.id });
     if (!row) throw new AppError('INTERNAL', 'The change could not be recorded.');
     await work(async (soundIds, next) => {
-      touched.push(...(await applyToRecords(tx, row.id, soundIds, next)));
+      touched.push(...(await applyToRecords(tx, row.id, soundIds, next, learns)));
     });
     if (touched.length > 0) return row.id;
     await tx.delete(changes).where(eq(changes.id, row.id));
@@ -124,6 +128,7 @@ async function applyToRecords(
   changeId: number,
   soundIds: readonly number[],
   next: (record: RecordRow) => SoundRecord,
+  learns: boolean,
 ): Promise<number[]> {
   const unique = [...new Set(soundIds)];
   if (unique.length === 0) return [];
@@ -152,6 +157,7 @@ async function applyToRecords(
     tx,
     changed.map(({ row, after }) => ({ ...after, soundId: row.soundId })),
   );
+  if (learns) await learnFrom(tx, changed);
   const ids = changed.map(({ row }) => row.soundId);
   await markCarrying(
     tx,
@@ -204,12 +210,13 @@ export async function undoChange(app: AppContext, changeId: number, personId: nu
   const [change] = await app.db.select().from(changes).where(eq(changes.id, changeId));
   if (!change) throw new AppError('NOT_FOUND', `There is no change ${changeId}.`);
   if (change.undoneBy !== null) throw new AppError('NOT_UNDOABLE', 'This change was undone already.');
+  const learns = await wereDecisions(app, change);
   const result = await changeRecords(
     app,
     // What undoes an undoing is an act like any other, and can be undone itself.
     change.kind === 'undo'
-      ? { kind: 'edit', summary: change.summary.replace(/^Undo: /, 'Again: '), personId, undoes: changeId }
-      : { kind: 'undo', summary: `Undo: ${change.summary}`, personId, undoes: changeId },
+      ? { kind: 'edit', summary: change.summary.replace(/^Undo: /, 'Again: '), personId, undoes: changeId, learns }
+      : { kind: 'undo', summary: `Undo: ${change.summary}`, personId, undoes: changeId, learns },
     async (apply) => {
       const revisions = await app.db.select().from(recordRevisions).where(eq(recordRevisions.changeId, changeId));
       const bySound = new Map(revisions.map((revision) => [revision.soundId, revision]));
@@ -229,6 +236,13 @@ export async function undoChange(app: AppContext, changeId: number, personId: nu
     throw new AppError('NOT_UNDOABLE', 'Every field of this change was changed again since.');
   await app.db.update(changes).set({ undoneBy: result.changeId }).where(eq(changes.id, changeId));
   return result;
+}
+
+/** Whether a change, or what it undid, was a person's decisions: those are counted back. */
+async function wereDecisions(app: AppContext, change: typeof changes.$inferSelect): Promise<boolean> {
+  if (change.undoes === null) return change.kind === 'edit';
+  const [undone] = await app.db.select().from(changes).where(eq(changes.id, change.undoes));
+  return undone ? wereDecisions(app, undone) : false;
 }
 
 /** The newest change of a person that is neither undone nor an undoing, with its time. */
