@@ -15,6 +15,7 @@ import {
   recipeRunSchema,
   recipeSchema,
 } from './recipes.ts';
+import { authoritySchema, newAuthoritySchema, newPathRuleSchema, pathRuleSchema } from './rules.ts';
 import { statisticsSchema } from './statistics.ts';
 import { filterSchema, listQuerySchema, selectionSchema } from './selection.ts';
 
@@ -52,6 +53,8 @@ export const readFolderSchema = z.object({
   rereadMinutes: z.number().nullable(),
   exclude: z.array(z.string()),
   collectionId: z.number(),
+  /** The recipe that runs on what is new in it. */
+  recipeId: z.number().nullable(),
 });
 export type ReadFolder = z.infer<typeof readFolderSchema>;
 
@@ -182,6 +185,7 @@ export const api = {
         .nullable()
         .optional(),
       collectionId: z.number().int().positive().optional(),
+      recipeId: z.number().int().positive().nullable().optional(),
       exclude: z.array(z.string().trim().min(1).max(500)).max(100).optional(),
     }),
     response: readFolderSchema,
@@ -272,6 +276,24 @@ export const api = {
         .max(5000),
     }),
     response: changeSchema,
+  }),
+  listPathRules: endpoint('GET', '/path-rules', { response: z.array(pathRuleSchema) }),
+  addPathRule: endpoint('POST', '/path-rules', { body: newPathRuleSchema, response: z.array(pathRuleSchema) }),
+  removePathRule: endpoint('DELETE', '/path-rules/:id', { params: idParams, response: z.array(pathRuleSchema) }),
+  /** Sets the fields of the rules where they are empty, each rule as a change of its own. */
+  runPathRules: endpoint('POST', '/path-rules/run', {
+    body: z.strictObject({ selection: selectionSchema }),
+    response: z.object({ changed: z.number() }),
+  }),
+  listAuthorities: endpoint('GET', '/authorities', { response: z.array(authoritySchema) }),
+  saveAuthority: endpoint('POST', '/authorities', { body: newAuthoritySchema, response: z.array(authoritySchema) }),
+  removeAuthority: endpoint('DELETE', '/authorities/:id', { params: idParams, response: z.array(authoritySchema) }),
+  /** Takes over the names that records say. */
+  gatherAuthorities: endpoint('POST', '/authorities/gather', { response: z.array(authoritySchema) }),
+  mergeAuthority: endpoint('POST', '/authorities/:id/merge', {
+    params: idParams,
+    body: z.strictObject({ intoId: z.number().int().positive() }),
+    response: z.object({ changed: z.number(), authorities: z.array(authoritySchema) }),
   }),
   listRecipes: endpoint('GET', '/recipes', { response: z.array(recipeSchema) }),
   saveRecipe: endpoint('POST', '/recipes', { body: newRecipeSchema, response: z.array(recipeSchema) }),

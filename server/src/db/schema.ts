@@ -217,7 +217,7 @@ export const recipes = pgTable('recipes', {
 export const pathRules = pgTable('path_rules', {
   id: serial('id').primaryKey(),
   pattern: text('pattern').notNull(),
-  sets: jsonb('sets').$type<Partial<SoundRecord>>().notNull(),
+  sets: jsonb('sets').$type<Partial<Record<FieldName, string>>>().notNull(),
   personId: integer('person_id')
     .notNull()
     .references(() => people.id),

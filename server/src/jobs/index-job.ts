@@ -6,6 +6,7 @@ import { batchItems, copies, drives, folders, sounds } from '../db/schema.ts';
 import type { DriveFiles } from '../drives/drive-files.ts';
 import { walkFolders, type WalkEntry } from '../drives/walk.ts';
 import { driveIsHere, filesOf } from '../services/drives.ts';
+import { describeArrivals } from '../services/path-rules.ts';
 import { patternsFor, readFolderFinder } from '../services/read-folders.ts';
 import { idList, isBelow } from '../services/search.ts';
 import { keepStamps, noteSame, stampsBelow, type FolderStamp } from './folder-stamps.ts';
@@ -133,6 +134,8 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   await app.db.update(drives).set({ lastIndexedAt }).where(eq(drives.id, drive.id));
   const wasRead = and(eq(folders.driveId, drive.id), eq(folders.path, payload.folder));
   await app.db.update(folders).set({ lastReadAt: lastIndexedAt }).where(wasRead);
+  const folderId = target.readFolderOf(payload.folder);
+  if (result.new > 0) await describeArrivals(app, { batchId: payload.batchId, folderId }, run.job.personId);
   await measureNewSounds(app);
 }
 

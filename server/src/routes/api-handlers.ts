@@ -16,6 +16,8 @@ import { forgetLearned, listLearned } from '../services/learning.ts';
 import * as folders from '../services/read-folders.ts';
 import { listLost, settleLost } from '../services/lost-files.ts';
 import * as plans from '../services/plans.ts';
+import * as authorities from '../services/authorities.ts';
+import * as rules from '../services/path-rules.ts';
 import * as recipes from '../services/recipes.ts';
 import { planRelocation } from '../services/relocation.ts';
 import { copiesOfSound, listRows, rowOfSound } from '../services/sound-rows.ts';
@@ -120,6 +122,18 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   countDisagreements: (app, { body }) => countDisagreements(app, body.selection),
   editRecords: async (app, { body, person }) => editSelection(app, body.selection, body.edit, await person()),
   editRows: async (app, { body, person }) => editRows(app, body.edits, body.summary, await person()),
+  listPathRules: (app) => rules.listPathRules(app),
+  addPathRule: async (app, { body, person }) => rules.addPathRule(app, body, await person()),
+  removePathRule: (app, { params }) => rules.removePathRule(app, params.id),
+  runPathRules: async (app, { body, person }) => ({
+    changed: await rules.runPathRules(app, body.selection, await person()),
+  }),
+  listAuthorities: (app) => authorities.listAuthorities(app),
+  saveAuthority: (app, { body }) => authorities.saveAuthority(app, body),
+  removeAuthority: (app, { params }) => authorities.removeAuthority(app, params.id),
+  gatherAuthorities: (app) => authorities.gatherAuthorities(app),
+  mergeAuthority: async (app, { params, body, person }) =>
+    authorities.mergeAuthority(app, params.id, body.intoId, await person()),
   listRecipes: async (app, { person }) => recipes.listRecipes(app, await person()),
   saveRecipe: async (app, { body, person }) => recipes.saveRecipe(app, body, await person()),
   removeRecipe: async (app, { params, person }) => recipes.removeRecipe(app, params.id, await person()),

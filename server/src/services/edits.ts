@@ -12,7 +12,7 @@ import { fieldsNotCarried } from '@flagstone/core/record/in-step';
 import type { ChangeResult } from '@flagstone/contract/api';
 import type { SoundRow } from '@flagstone/contract/record';
 import type { Selection } from '@flagstone/contract/selection';
-import { desc, eq, inArray, sql } from 'drizzle-orm';
+import { desc, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable, Transaction } from '../db/connect.ts';
 import { changes, copies, people, recordRevisions, records } from '../db/schema.ts';
@@ -71,6 +71,22 @@ export async function editRowByRow(
         }),
       );
       await apply([...edits.keys()], (record) => applyEdit(record, edits.get(record.soundId) ?? {}, app.categories));
+    }
+  });
+}
+
+/** One edit for every record `r` of which a condition holds, as one change. */
+export function editSounds(app: AppContext, condition: SQL, change: Change, edit: RecordEdit): Promise<ChangeResult> {
+  return changeRecords(app, change, async (apply) => {
+    for (let after = 0; ;) {
+      const { rows } = await app.db.execute<{ sound_id: number }>(
+        sql`select sound_id from records r where ${condition} and sound_id > ${after} order by sound_id limit 1000`,
+      );
+      const ids = rows.map((row) => row.sound_id);
+      await apply(ids, (record) => applyEdit(record, edit, app.categories));
+      const last = ids.at(-1);
+      if (last === undefined) return;
+      after = last;
     }
   });
 }

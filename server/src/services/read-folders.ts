@@ -4,7 +4,7 @@ import type { Job } from '@flagstone/contract/jobs';
 import { and, eq, inArray, isNull, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Transaction } from '../db/connect.ts';
-import { collections, copies, drives, folders } from '../db/schema.ts';
+import { collections, copies, drives, folders, recipes } from '../db/schema.ts';
 import { excludedBy } from '../drives/exclusions.ts';
 import { walk, type WalkEntry } from '../drives/walk.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
@@ -103,6 +103,7 @@ export async function listReadFolders(app: AppContext): Promise<ReadFolder[]> {
     rereadMinutes: folder.rereadMinutes,
     exclude: folder.exclude,
     collectionId: folder.collectionId,
+    recipeId: folder.recipeId,
   }));
 }
 
@@ -112,6 +113,7 @@ export interface ReadFolderChange {
   rereadMinutes?: number | null | undefined;
   exclude?: string[] | undefined;
   collectionId?: number | undefined;
+  recipeId?: number | null | undefined;
 }
 
 /** Has a folder watched or read again now and then, sets what is left out of it, moves it to a collection. Throws NOT_FOUND. */
@@ -120,6 +122,10 @@ export async function updateReadFolder(app: AppContext, id: number, change: Read
   if (change.collectionId !== undefined) {
     const [known] = await app.db.select().from(collections).where(eq(collections.id, change.collectionId));
     if (!known) throw new AppError('NOT_FOUND', 'There is no such collection.');
+  }
+  if (typeof change.recipeId === 'number') {
+    const [known] = await app.db.select().from(recipes).where(eq(recipes.id, change.recipeId));
+    if (!known) throw new AppError('NOT_FOUND', 'There is no such recipe.');
   }
   if (Object.keys(set).length > 0) await app.db.update(folders).set(set).where(eq(folders.id, id));
   const folder = (await listReadFolders(app)).find((each) => each.id === id);

@@ -1,9 +1,17 @@
 <script setup lang="ts">
 import { ElInput } from 'element-plus';
-import { ref, watch } from 'vue';
+import { ref, useId, watch } from 'vue';
 
 /** A text of the card: what is typed is a draft until the field is left or Enter is pressed; Escape takes it back. */
-const props = defineProps<{ value: string; label: string; multiline?: boolean; placeholder?: string }>();
+defineOptions({ inheritAttrs: false });
+const props = defineProps<{
+  value: string;
+  label: string;
+  multiline?: boolean;
+  placeholder?: string;
+  /** Names to complete from. */
+  names?: string[];
+}>();
 const emit = defineEmits<{ save: [value: string] }>();
 
 const draft = ref(props.value);
@@ -12,6 +20,7 @@ watch(
   (value) => (draft.value = value),
 );
 
+const listId = useId();
 let cancelling = false;
 
 /** Leaving the field makes the browser tell of a change; while cancelling it is none. */
@@ -34,7 +43,11 @@ function save(value: string): void {
     :autosize="{ minRows: 1, maxRows: 6 }"
     :placeholder="placeholder"
     :aria-label="label"
+    v-bind="names?.length ? { ...$attrs, list: listId } : $attrs"
     @change="save"
     @keydown.esc.stop="cancel"
   />
+  <datalist v-if="names?.length" :id="listId">
+    <option v-for="name in names" :key="name" :value="name" />
+  </datalist>
 </template>

@@ -7,6 +7,7 @@ import { splitExtension, type BlockName } from '@flagstone/core/ucs/name-blocks'
 import { ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
 import { computed, nextTick, ref, watch } from 'vue';
 import { counted } from '../../composables/format.ts';
+import { useAuthorities } from '../../stores/authorities.ts';
 import CategoryPicker from '../category-picker.vue';
 import NameBlocks from '../name-blocks.vue';
 import CardContents from './card-contents.vue';
@@ -20,6 +21,8 @@ import { sharedValue } from './shared-value.ts';
 const props = defineProps<{ rows: SoundRow[]; count: number; selection?: Selection | undefined }>();
 const emit = defineEmits<{ edit: [edit: RecordEdit] }>();
 
+const authorities = useAuthorities();
+void authorities.load();
 const root = ref<HTMLElement>();
 const groups = ['Name', 'Description', 'Origin', 'Rights', 'Sound', 'Music'] as const;
 const one = computed(() => (props.count === 1 ? props.rows[0] : undefined));
@@ -69,7 +72,8 @@ function save(name: FieldName, value: SoundRecord[FieldName]): void {
   const unchanged = !field?.mixed && JSON.stringify(field?.value ?? '') === JSON.stringify(value ?? '');
   // A mixed field that was left empty was not edited.
   if (unchanged || (field?.mixed && (value === '' || value === null))) return;
-  emit('edit', { set: { [name]: value } });
+  const alongside = typeof value === 'string' ? authorities.codeWith(name, value) : {};
+  emit('edit', { set: { [name]: value, ...alongside } });
 }
 
 /** For many records keywords are added; what one record already has stays. */
@@ -157,6 +161,15 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
               :delimiter="/[,;]/"
               @update:model-value="(words) => saveKeywords(words ?? [])"
             />
+            <el-input-tag
+              v-if="field.kind === 'list' && !one"
+              class="under"
+              :model-value="[]"
+              placeholder="Remove from all"
+              aria-label="Keywords to remove from all"
+              :delimiter="/[,;]/"
+              @update:model-value="(words) => emit('edit', { removeKeywords: words ?? [] })"
+            />
             <el-select
               v-else-if="field.choices"
               :model-value="textOf(field.name)"
@@ -185,6 +198,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
               :label="field.label"
               :multiline="field.kind === 'longText'"
               :placeholder="placeholderOf(field.name)"
+              :names="authorities.namesFor(field.name)"
               :class="{ mono: field.name.endsWith('Id') }"
               @save="(value) => save(field.name, value)"
             />

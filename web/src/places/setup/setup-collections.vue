@@ -8,6 +8,7 @@ import { counted } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useCollections } from '../../stores/collections.ts';
 import { useSession } from '../../stores/session.ts';
+import LearnedWords from './learned-words.vue';
 import NamingPatternForm from './naming-pattern-form.vue';
 
 /** The collections: made, named, merged and retired, with their people and how their sounds are named. */
@@ -118,6 +119,8 @@ function patternWords({ pattern }: Collection): string {
           <el-option v-for="person in session.people" :key="person.id" :value="person.id" :label="person.name" />
         </el-select>
       </dd>
+      <dt>Learned</dt>
+      <dd><learned-words :collection-id="each.id" /></dd>
       <dt>Names</dt>
       <dd>
         <span class="mono">{{ patternWords(each) }}</span>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import type { Drive, ReadFolder } from '@flagstone/contract/api';
+import type { Recipe } from '@flagstone/contract/recipes';
 import { ElButton, ElMessageBox, ElOption, ElSelect, ElSwitch } from 'element-plus';
 import { computed, onBeforeUnmount, ref } from 'vue';
 import { call } from '../../api/client.ts';
@@ -17,17 +18,20 @@ void collections.load();
 const drives = ref<Drive[]>([]);
 const folders = ref<ReadFolder[]>([]);
 const roots = ref<string[]>([]);
+const recipes = ref<Recipe[]>([]);
 const showRetired = ref(false);
 const shown = computed(() => drives.value.filter((drive) => showRetired.value || !drive.retired));
 const retired = computed(() => drives.value.filter((drive) => drive.retired).length);
 
 async function load(): Promise<void> {
   await showingErrors(async () => {
-    const [list, read, overview] = await Promise.all([
+    const [list, read, overview, kept] = await Promise.all([
       call('listDrives'),
       call('listReadFolders'),
       call('getOverview'),
+      call('listRecipes'),
     ]);
+    recipes.value = kept;
     drives.value = list;
     folders.value = read;
     roots.value = overview.roots;
@@ -76,7 +80,7 @@ async function retire(drive: Drive): Promise<void> {
   if (isSure) await change(drive, { retired: true });
 }
 
-type FolderChange = Partial<Pick<ReadFolder, 'watched' | 'exclude' | 'rereadMinutes' | 'collectionId'>>;
+type FolderChange = Partial<Pick<ReadFolder, 'watched' | 'exclude' | 'rereadMinutes' | 'collectionId' | 'recipeId'>>;
 
 async function update(folder: ReadFolder, body: FolderChange): Promise<void> {
   await showingErrors(async () => {
@@ -156,6 +160,7 @@ function readAgain(folder: ReadFolder): void {
           <th>Collection</th>
           <th title="Changes are read within seconds, where the file system tells of them">Watched</th>
           <th>Read again</th>
+          <th title="Runs on what is new when the folder is read">Recipe</th>
           <th>Left out</th>
           <th></th>
         </tr>
@@ -198,6 +203,18 @@ function readAgain(folder: ReadFolder): void {
                 :value="minutes ?? 0"
                 :label="words"
               />
+            </el-select>
+          </td>
+          <td>
+            <el-select
+              :model-value="folder.recipeId ?? 0"
+              size="small"
+              class="choice"
+              :aria-label="`Recipe for what is new in ${folder.path || drive.name}`"
+              @update:model-value="(id: number) => update(folder, { recipeId: id || null })"
+            >
+              <el-option :value="0" label="None" />
+              <el-option v-for="each in recipes" :key="each.id" :value="each.id" :label="each.name" />
             </el-select>
           </td>
           <td>
@@ -254,6 +271,6 @@ dd {
 }
 
 .choice {
-  width: 140px;
+  width: 124px;
 }
 </style>

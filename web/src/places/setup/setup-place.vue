@@ -6,6 +6,8 @@ import { useCategories } from '../../stores/categories.ts';
 import SetupCollections from './setup-collections.vue';
 import SetupDrives from './setup-drives.vue';
 import SetupLost from './setup-lost.vue';
+import SetupNames from './setup-names.vue';
+import SetupRules from './setup-rules.vue';
 
 const categories = useCategories();
 /** Which part is shown stands in the address, so that other places can lead to it. */
@@ -25,6 +27,8 @@ const found = computed(() => categories.list.search(typed.value, 1000));
     <el-tabs v-model="tab" class="tabs">
       <el-tab-pane label="Drives" name="drives"><setup-drives /></el-tab-pane>
       <el-tab-pane label="Collections" name="collections" lazy><setup-collections /></el-tab-pane>
+      <el-tab-pane label="Path rules" name="rules" lazy><setup-rules /></el-tab-pane>
+      <el-tab-pane label="Lists of names" name="names" lazy><setup-names /></el-tab-pane>
       <el-tab-pane label="Lost files" name="lost" lazy><setup-lost /></el-tab-pane>
       <el-tab-pane label="Category list" name="categories">
         <p class="soft">
