@@ -1,5 +1,5 @@
 import { AppError } from '@flagstone/core/errors';
-import { isEmptyValue, type FieldName } from '@flagstone/core/record/fields';
+import { isEmptyValue } from '@flagstone/core/record/fields';
 import type { PathRule } from '@flagstone/contract/rules';
 import type { Selection } from '@flagstone/contract/selection';
 import { filterSchema } from '@flagstone/contract/selection';
@@ -56,7 +56,7 @@ export async function runPathRules(app: AppContext, selection: Selection, person
       Promise.resolve(
         rows.map((row) => {
           if (!fits(`${row.folder}/${row.name}`)) return undefined;
-          const empty = names.filter((name) => isEmptyValue(row.record[name as FieldName]));
+          const empty = names.filter((name) => isEmptyValue(row.record[name]));
           return empty.length === 0 ? undefined : { set: Object.fromEntries(empty.map((name) => [name, sets[name]])) };
         }),
       ),

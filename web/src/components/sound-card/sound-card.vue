@@ -154,22 +154,23 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
               :placeholder="placeholderOf('catId') || 'Type any part'"
               @update:model-value="(catId) => save('catId', catId)"
             />
-            <el-input-tag
-              v-else-if="field.kind === 'list'"
-              :model-value="one ? listOf(field.name) : []"
-              :placeholder="one ? 'Type, then Enter' : 'Add to all'"
-              :delimiter="/[,;]/"
-              @update:model-value="(words) => saveKeywords(words ?? [])"
-            />
-            <el-input-tag
-              v-if="field.kind === 'list' && !one"
-              class="under"
-              :model-value="[]"
-              placeholder="Remove from all"
-              aria-label="Keywords to remove from all"
-              :delimiter="/[,;]/"
-              @update:model-value="(words) => emit('edit', { removeKeywords: words ?? [] })"
-            />
+            <template v-else-if="field.kind === 'list'">
+              <el-input-tag
+                :model-value="one ? listOf(field.name) : []"
+                :placeholder="one ? 'Type, then Enter' : 'Add to all'"
+                :delimiter="/[,;]/"
+                @update:model-value="(words) => saveKeywords(words ?? [])"
+              />
+              <el-input-tag
+                v-if="!one"
+                class="under"
+                :model-value="[]"
+                placeholder="Remove from all"
+                aria-label="Keywords to remove from all"
+                :delimiter="/[,;]/"
+                @update:model-value="(words) => emit('edit', { removeKeywords: words ?? [] })"
+              />
+            </template>
             <el-select
               v-else-if="field.choices"
               :model-value="textOf(field.name)"
