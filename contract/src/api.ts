@@ -1,3 +1,4 @@
+import { SUGGESTED_FIELDS } from '@flagstone/core/suggest/suggest-record';
 import { z } from 'zod';
 import { collectionChangeSchema, collectionSchema, newCollectionSchema } from './collections.ts';
 import { contentsSchema, disagreementsQuerySchema, disagreementsSchema } from './contents.ts';
@@ -313,7 +314,11 @@ export const api = {
     response: z.array(z.object({ copyId: z.number(), suggestions: z.array(suggestionSchema) })),
   }),
   acceptSuggestions: endpoint('POST', '/suggestions/accept', {
-    body: z.strictObject({ selection: selectionSchema, minimumScore: z.number().min(0).max(1) }),
+    body: z.strictObject({
+      selection: selectionSchema,
+      minimumScore: z.number().min(0).max(1),
+      fields: z.array(z.enum(SUGGESTED_FIELDS)).min(1).default(['catId', 'fxName']),
+    }),
     response: changeSchema,
   }),
   undoLast: endpoint('POST', '/undo', { response: z.object({ summary: z.string(), job: jobSchema.nullable() }) }),

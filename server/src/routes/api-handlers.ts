@@ -141,8 +141,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   countRecipe: (app, { body }) => recipes.countRecipe(app, body),
   runRecipe: async (app, { body, person }) => recipes.runRecipe(app, body, await person(), body.name),
   suggest: (app, { body }) => suggestFor(app, body.copyIds),
-  acceptSuggestions: async (app, { body, person }) =>
-    acceptSuggestions(app, body.selection, body.minimumScore, await person()),
+  acceptSuggestions: async (app, { body, person }) => acceptSuggestions(app, body.selection, body, await person()),
   undoLast: async (app, { person }) => undoLast(app, await person()),
   redoLast: async (app, { person }) => redoLast(app, await person()),
   undoChange: async (app, { params, person }) => undoChange(app, params.id, await person()),

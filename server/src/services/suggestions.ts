@@ -1,16 +1,22 @@
-import type { RecordEdit } from '@flagstone/core/record/edit';
 import { wordsToLearn } from '@flagstone/core/suggest/learned';
 import type { Suggestion } from '@flagstone/core/suggest/suggest-category';
-import { suggestFxName } from '@flagstone/core/suggest/suggest-fx-name';
+import {
+  NEIGHBOUR_FIELDS,
+  suggestRecord,
+  type SuggestedField,
+  type SuggestionSources,
+} from '@flagstone/core/suggest/suggest-record';
+import { fieldLabel } from '@flagstone/core/record/fields';
 import type { ChangeResult } from '@flagstone/contract/api';
 import type { SoundRow } from '@flagstone/contract/record';
 import type { Selection } from '@flagstone/contract/selection';
 import type { AppContext } from '../app-context.ts';
+import { analyses } from '../db/schema.ts';
 import { sql } from 'drizzle-orm';
 import { editRowByRow } from './edits.ts';
 import { learnedOf } from './learning.ts';
 import { idList } from './search.ts';
-import { selectedRows } from './sound-rows.ts';
+import { FIELD_COLUMNS, selectedRows } from './sound-rows.ts';
 
 /** The words to suggest from: the path, then what the file says of itself. */
 function pathOf(row: SoundRow): string {
@@ -40,27 +46,74 @@ export async function suggestFor(app: AppContext, copyIds: number[]) {
   return answers;
 }
 
+/** What was measured of sounds, as far as it can go into their records. */
+async function measuredOf(
+  app: AppContext,
+  rows: readonly SoundRow[],
+): Promise<Map<number, NonNullable<SuggestionSources['measured']>>> {
+  const found = await app.db
+    .select({ soundId: analyses.soundId, measures: analyses.measures })
+    .from(analyses)
+    .where(sql`${analyses.soundId} = any(${idList(rows.map(({ soundId }) => soundId))})`);
+  return new Map(found.flatMap(({ soundId, measures }) => (measures ? [[soundId, measures] as const] : [])));
+}
+
+/** What the sounds of each folder that say anything of an origin agree on, by drive and folder. */
+async function neighboursOf(app: AppContext, rows: readonly SoundRow[]) {
+  const folders = [...new Set(rows.map(({ folder }) => folder))];
+  const drives = [...new Set(rows.map(({ driveId }) => driveId))];
+  const agreed = NEIGHBOUR_FIELDS.map((name) => {
+    const value = sql.raw(`nullif(r."${FIELD_COLUMNS[name]}", '')`);
+    return sql`case when count(distinct ${value}) = 1 then max(${value}) end as ${sql.identifier(name)}`;
+  });
+  const { rows: found } = await app.db.execute<
+    { drive_id: string; folder: string } & Record<string, string | null>
+  >(sql`
+    select c.drive_id, c.folder, ${sql.join(agreed, sql`, `)} from copies c join records r on r.sound_id = c.sound_id
+    where c.drive_id = any(${sql.param(drives)}::uuid[]) and c.folder = any(${sql.param(folders)}::text[]) and not c.gone
+    group by c.drive_id, c.folder`);
+  return new Map(
+    found.map(({ drive_id: driveId, folder, ...values }) => [
+      `${driveId}/${folder}`,
+      Object.fromEntries(
+        Object.entries(values).filter(([, value]) => value !== null),
+      ) as SuggestionSources['neighbours'],
+    ]),
+  );
+}
+
 /**
- * Fills what is empty in the rows of a selection: the CatID with the best suggestion that is at least so sure, and the FXName from the file
- * name. Nothing that somebody filled in is replaced.
+ * Fills the wanted fields that are empty in the rows of a selection: the CatID with the best suggestion that is at least so sure, names and keywords
+ * from the file name, form, weight, activity and tempo from what was measured, the origin from what the folder agrees on. Nothing that
+ * somebody filled in is replaced.
  */
 export function acceptSuggestions(
   app: AppContext,
   selection: Selection,
-  minimumScore: number,
+  { minimumScore, fields }: { minimumScore: number; fields: readonly SuggestedField[] },
   personId: number,
 ): Promise<ChangeResult> {
-  const change = { kind: 'suggestion' as const, summary: 'Suggested CatID and FXName', personId };
-  const editFor = (row: SoundRow, suggest: (row: SoundRow) => Suggestion[]): RecordEdit | undefined => {
-    const set: { catId?: string; fxName?: string } = {};
-    const [best] = row.record.catId === '' ? suggest(row) : [];
-    if (best && best.score >= minimumScore) set.catId = best.catId;
-    const fxName = row.record.fxName === '' ? suggestFxName(row.name, app.categories) : '';
-    if (fxName !== '') set.fxName = fxName;
-    return Object.keys(set).length === 0 ? undefined : { set };
-  };
+  const wanted = new Set(fields);
+  const change = { kind: 'suggestion' as const, summary: `Suggested ${fields.map(fieldLabel).join(', ')}`, personId };
   return editRowByRow(app, selection, change, async (rows) => {
     const suggest = await suggesterFor(app, rows);
-    return rows.map((row) => editFor(row, suggest));
+    const [measured, neighbours] = await Promise.all([measuredOf(app, rows), neighboursOf(app, rows)]);
+    return rows.map((row) => {
+      const { record } = row;
+      const known = app.categories.find(record.catId);
+      const [best] = record.catId === '' ? suggest(row) : [];
+      const set = suggestRecord(
+        {
+          record,
+          fileName: row.name,
+          category: known ?? (best && best.score >= minimumScore ? best : undefined),
+          measured: measured.get(row.soundId) ?? null,
+          neighbours: neighbours.get(`${row.driveId}/${row.folder}`) ?? {},
+        },
+        wanted,
+        app.categories,
+      );
+      return Object.keys(set).length === 0 ? undefined : { set };
+    });
   });
 }

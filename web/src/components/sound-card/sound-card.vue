@@ -12,6 +12,7 @@ import CategoryPicker from '../category-picker.vue';
 import NameBlocks from '../name-blocks.vue';
 import CardContents from './card-contents.vue';
 import CardCopies from './card-copies.vue';
+import CardCopyFields from './card-copy-fields.vue';
 import CardDisagreements from './card-disagreements.vue';
 import CardMeasures from './card-measures.vue';
 import CardTextField from './card-text-field.vue';
@@ -114,6 +115,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
             }}
           </p>
         </template>
+        <card-copy-fields :one="one" :count="count" @edit="(change) => emit('edit', change)" />
         <div class="views" role="group" aria-label="What the card shows">
           <button
             v-for="each in VIEWS"

@@ -1,9 +1,12 @@
 <script setup lang="ts">
 import type { Batch, Unreadable } from '@flagstone/contract/api';
 import type { Selection } from '@flagstone/contract/selection';
+import { fieldLabel } from '@flagstone/core/record/fields';
+import { SUGGESTED_FIELDS, type SuggestedField } from '@flagstone/core/suggest/suggest-record';
 import { SURE_SCORE } from '@flagstone/core/suggest/suggest-category';
 import type { BlockName } from '@flagstone/core/ucs/name-blocks';
-import { ElButton, ElPopconfirm, ElProgress } from 'element-plus';
+import { useLocalStorage } from '@vueuse/core';
+import { ElButton, ElCheckbox, ElCheckboxGroup, ElPopconfirm, ElPopover, ElProgress } from 'element-plus';
 import { computed, nextTick, onBeforeUnmount, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../../api/client.ts';
@@ -33,6 +36,8 @@ const card = ref<InstanceType<typeof SoundCard>>();
 const suggestions = ref<InstanceType<typeof SuggestionList>>();
 const planned = ref<Selection>();
 const cooking = ref(false);
+/** What “Suggest” fills in; remembered in this browser. */
+const wanted = useLocalStorage<SuggestedField[]>('flagstone.suggested', ['catId', 'fxName', 'keywords']);
 
 const step = computed(() => (route.query['step'] as Step | undefined) ?? 'describe');
 const filter = computed(() => ({
@@ -80,12 +85,12 @@ async function accept(catId: string): Promise<void> {
 async function acceptAll(): Promise<void> {
   const selection = list.selectedCount.value > 1 ? (list.selection.value ?? whole.value) : whole.value;
   const result = await showingErrors(() =>
-    call('acceptSuggestions', { body: { selection, minimumScore: SURE_SCORE } }),
+    call('acceptSuggestions', { body: { selection, minimumScore: SURE_SCORE, fields: wanted.value } }),
   );
   if (result)
     tell(
       `${counted(result.changed, 'sound')} filled in`,
-      'Only empty CatIDs and FXNames were filled, and no CatID that is just a guess. u takes it back.',
+      'Only empty fields were filled, and no CatID that is just a guess. u takes it back.',
     );
 }
 
@@ -190,9 +195,21 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
       <el-button v-if="step === 'describe'" :disabled="batch.counts.all === 0" @click="cooking = true"
         >Recipe…</el-button
       >
-      <el-button v-if="step === 'describe'" type="primary" :disabled="batch.counts.all === 0" @click="acceptAll"
-        >Suggest for {{ list.selectedCount.value > 1 ? counted(list.selectedCount.value, 'sound') : 'all' }}</el-button
-      >
+      <span v-if="step === 'describe'" class="suggest">
+        <el-button type="primary" :disabled="batch.counts.all === 0 || wanted.length === 0" @click="acceptAll"
+          >Suggest for
+          {{ list.selectedCount.value > 1 ? counted(list.selectedCount.value, 'sound') : 'all' }}</el-button
+        >
+        <el-popover trigger="click" width="240" placement="bottom-end">
+          <template #reference
+            ><el-button type="primary" aria-label="Which fields are suggested">▾</el-button></template
+          >
+          <p class="soft">Empty fields that are filled in:</p>
+          <el-checkbox-group v-model="wanted" class="wanted" aria-label="Fields that are suggested">
+            <el-checkbox v-for="name in SUGGESTED_FIELDS" :key="name" :value="name" :label="fieldLabel(name)" />
+          </el-checkbox-group>
+        </el-popover>
+      </span>
     </header>
     <recipe-drawer
       v-model="cooking"
@@ -374,6 +391,19 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
   flex: 1;
   grid-template-columns: minmax(0, 1fr) 320px;
   min-height: 0;
+}
+
+.suggest {
+  display: flex;
+}
+
+.suggest .el-button + .el-button {
+  margin-left: 1px;
+  padding: 0 8px;
+}
+
+.wanted {
+  display: grid;
 }
 
 .lacking {

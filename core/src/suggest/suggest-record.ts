@@ -1,0 +1,76 @@
+import { isEmptyValue, type FieldName, type SoundRecord } from '../record/fields.ts';
+import { tidyKeywords } from '../record/edit.ts';
+import { COMMON_ACRONYMS, toLetterCase } from '../text/letter-case.ts';
+import { wordsOf } from '../text/words.ts';
+import { splitExtension } from '../ucs/name-blocks.ts';
+import type { CategoryList } from '../ucs/category-list.ts';
+import type { Suggestion } from './suggest-category.ts';
+import { suggestFxName } from './suggest-fx-name.ts';
+import { RECORDING_WORDS } from './vocabulary.ts';
+
+/** What fields can be suggested for, in the order in which they are shown. */
+export const SUGGESTED_FIELDS = [
+  'catId',
+  'fxName',
+  'description',
+  'keywords',
+  'form',
+  'weight',
+  'activity',
+  'tempo',
+  'creator',
+  'creatorId',
+  'library',
+  'sourceId',
+  'publisher',
+] as const satisfies readonly FieldName[];
+export type SuggestedField = (typeof SUGGESTED_FIELDS)[number];
+
+/** The fields that the other sounds of a folder can speak for. */
+export const NEIGHBOUR_FIELDS = ['creator', 'creatorId', 'library', 'sourceId', 'publisher'] as const;
+
+/** What is known of a sound beside its record. */
+export interface SuggestionSources {
+  record: SoundRecord;
+  fileName: string;
+  /** The best category, sure enough to be taken; undefined when there is none. */
+  category: Pick<Suggestion, 'catId' | 'category' | 'subCategory'> | undefined;
+  /** What was measured; null until then. */
+  measured: { form: string; weight: number | null; activity: number | null; tempoBpm: number | null } | null;
+  /** What all other sounds of the folder that say anything agree on. */
+  neighbours: Partial<Record<(typeof NEIGHBOUR_FIELDS)[number], string>>;
+}
+
+/** Values for the wanted fields of a record that are empty; nothing that somebody filled in is replaced. */
+export function suggestRecord(
+  { record, fileName, category, measured, neighbours }: SuggestionSources,
+  wanted: ReadonlySet<SuggestedField>,
+  categories: CategoryList,
+): Partial<SoundRecord> {
+  const fxName = record.fxName || suggestFxName(fileName, categories);
+  const values: Partial<SoundRecord> = {
+    ...(category ? { catId: category.catId } : {}),
+    fxName,
+    description: toLetterCase(fxName, 'sentence', COMMON_ACRONYMS),
+    keywords: keywordsOf(fileName, category),
+    ...(measured ? { form: measured.form, weight: measured.weight, activity: measured.activity } : {}),
+    ...(measured?.tempoBpm ? { tempo: Math.round(measured.tempoBpm * 10) / 10 } : {}),
+    ...neighbours,
+  };
+  return Object.fromEntries(
+    SUGGESTED_FIELDS.filter(
+      (name) => wanted.has(name) && isEmptyValue(record[name]) && !isEmptyValue(values[name]),
+    ).map((name) => [name, values[name]]),
+  );
+}
+
+/** The telling words of a name, and those of its category. */
+function keywordsOf(fileName: string, category: SuggestionSources['category']): string[] {
+  const told = wordsOf(splitExtension(fileName).base).filter(
+    (word) => !RECORDING_WORDS.has(word) && (word.length > 2 || word.charCodeAt(0) > 127),
+  );
+  const named = category
+    ? [category.category, category.subCategory].filter((name) => name !== 'MISC' && name !== 'GENERAL')
+    : [];
+  return tidyKeywords([...told, ...named.map((name) => name.toLowerCase())]);
+}
