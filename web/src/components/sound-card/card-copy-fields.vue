@@ -9,7 +9,7 @@ import { counted, formatValue } from '../../composables/format.ts';
 import { useCopiedRecord } from '../../stores/copied-record.ts';
 
 /** Copies fields of one sound onto others: which ones is remembered, and the name is left out until somebody wants it. */
-const props = defineProps<{ one: SoundRow | undefined; count: number }>();
+defineProps<{ one: SoundRow | undefined; count: number }>();
 const emit = defineEmits<{ edit: [edit: RecordEdit] }>();
 
 const copied = useCopiedRecord();
