@@ -58,6 +58,19 @@ await shows('121 sounds');
 for (let row = 0; row < 9; row += 1) await page.keyboard.press('ArrowDown');
 await page.waitForFunction(() => document.querySelectorAll('.suggestion').length > 0);
 await shot('describe');
+await press('Recipe…');
+for (const [label, field, value] of [
+  ['Find and replace', 'Find', 'wooden'],
+  ['Words of the name into keywords', '', ''],
+  ['Set a value', 'Value', 'Clay and Canal'],
+] as const) {
+  await press('+ Add a step');
+  await page.locator(`[role="menuitem"] ::-p-text(${label})`).click();
+  if (field !== '') await page.locator(`input[aria-label="${field}"]`).fill(value);
+}
+await shows('would change');
+await shot('recipe');
+await page.keyboard.press('Escape');
 await page.goto(`${base}/intake/1?disagrees=description`);
 await shows('Disagree on Description');
 await page.waitForFunction(() => document.querySelectorAll('[role="rowgroup"] [role="row"]').length > 3);
