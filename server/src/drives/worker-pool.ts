@@ -18,6 +18,8 @@ const filename = (name: string): string => fileURLToPath(new URL(name, import.me
 export class WorkerPool {
   readonly threads: number;
   private readonly pool: Piscina;
+  /** Threads for recipes alone: they have a time limit, and must not wait behind a file that is being measured. */
+  private readonly recipes: Piscina;
 
   constructor(threads = Math.max(2, os.availableParallelism())) {
     this.threads = threads;
@@ -26,6 +28,13 @@ export class WorkerPool {
       idleTimeout: 60_000,
       execArgv: ['--import', LOADER],
       filename: filename('./header-worker.ts'),
+    });
+    this.recipes = new Piscina({
+      minThreads: 0,
+      maxThreads: threads,
+      idleTimeout: 60_000,
+      execArgv: ['--import', LOADER],
+      filename: filename('../services/recipe-worker.ts'),
     });
   }
 
@@ -46,7 +55,7 @@ export class WorkerPool {
 
   /** What a recipe makes of rows; `signal` ends it, with its thread. */
   runRecipe(task: RecipeTask, signal: AbortSignal): Promise<RecipeResult> {
-    return this.pool.run(task, { filename: filename('../services/recipe-worker.ts'), signal }) as Promise<RecipeResult>;
+    return this.recipes.run(task, { signal }) as Promise<RecipeResult>;
   }
 
   /** The analysis of a file; throws what measureFile throws. `signal` ends it, with its thread. */
@@ -64,7 +73,7 @@ export class WorkerPool {
     return valueOf((await this.pool.run(task, options)) as MeasureResult<Value>);
   }
 
-  close(): Promise<void> {
-    return this.pool.destroy();
+  async close(): Promise<void> {
+    await Promise.all([this.pool.destroy(), this.recipes.destroy()]);
   }
 }

@@ -32,6 +32,8 @@ export interface Call<Params, Query, Body> {
   query: Query;
   body: Body;
   person: () => Promise<number>;
+  /** Aborted when nobody waits for the answer any more. */
+  signal: AbortSignal;
 }
 
 type HandlerOf<E> =
@@ -138,7 +140,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   saveRecipe: async (app, { body, person }) => recipes.saveRecipe(app, body, await person()),
   removeRecipe: async (app, { params, person }) => recipes.removeRecipe(app, params.id, await person()),
   previewRecipe: (app, { body }) => recipes.previewRecipe(app, body, body.from),
-  countRecipe: (app, { body }) => recipes.countRecipe(app, body),
+  countRecipe: (app, { body, signal }) => recipes.countRecipe(app, body, signal),
   runRecipe: async (app, { body, person }) => recipes.runRecipe(app, body, await person(), body.name),
   suggest: (app, { body }) => suggestFor(app, body.copyIds),
   acceptSuggestions: async (app, { body, person }) => acceptSuggestions(app, body.selection, body, await person()),

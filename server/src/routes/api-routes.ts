@@ -22,11 +22,14 @@ export function apiRoutes(app: AppContext): Router {
       const person = memoised(() => personOf(app, request));
       // Whatever changes something needs a person, whether its handler asks or not.
       if (endpoint.method !== 'GET' && name !== 'suggest') await person();
+      const waiting = new AbortController();
+      response.once('close', () => waiting.abort());
       const call = {
         params: endpoint.params.parse(request.params),
         query: endpoint.query.parse(request.query),
         body: endpoint.body.parse(request.body ?? {}),
         person,
+        signal: waiting.signal,
       };
       response.json(await handle(app, call));
     });

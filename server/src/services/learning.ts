@@ -1,7 +1,7 @@
 import { AppError } from '@flagstone/core/errors';
 import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
 import { wordsToLearn, type Learned } from '@flagstone/core/suggest/learned';
-import { eq, sql } from 'drizzle-orm';
+import { eq, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable, Transaction } from '../db/connect.ts';
 import { collections, learnedWords } from '../db/schema.ts';
@@ -16,7 +16,7 @@ interface Decided {
 
 /**
  * Counts what people decided: each word of the names of a sound that was given a category counts for it, in the collection of its copies; what
- * is taken back is counted down. One statement for all.
+ * is taken back is counted down.
  */
 export async function learnFrom(tx: Transaction, changed: readonly Decided[]): Promise<void> {
   const decided = new Map(
@@ -45,13 +45,17 @@ export async function learnFrom(tx: Transaction, changed: readonly Decided[]): P
   // In the order of their keys, so that two people who decide at once wait for each other and never both.
   const sorted = [...deltas].filter(([, { times }]) => times !== 0).sort(([one], [other]) => (one < other ? -1 : 1));
   if (sorted.length === 0) return;
+  const counted = (isWanted: (times: number) => boolean): SQL => {
+    const entries = sorted.map(([, entry]) => entry).filter(({ times }) => isWanted(times));
+    return sql`jsonb_to_recordset(${JSON.stringify(entries)}::jsonb) as n(collection_id int, word text, cat_id text, times int)`;
+  };
   await tx.execute(sql`
     insert into learned_words (collection_id, word, cat_id, times)
-    select n.collection_id, n.word, n.cat_id, greatest(0, n.times)
-    from jsonb_to_recordset(${JSON.stringify(sorted.map(([, entry]) => entry))}::jsonb) as n(collection_id int, word text, cat_id text, times int)
-    on conflict (collection_id, word, cat_id) do update set times = greatest(0, learned_words.times + (
-      select m.times from jsonb_to_recordset(${JSON.stringify(sorted.map(([, entry]) => entry))}::jsonb) as m(collection_id int, word text, cat_id text, times int)
-      where m.collection_id = learned_words.collection_id and m.word = learned_words.word and m.cat_id = learned_words.cat_id))`);
+    select n.collection_id, n.word, n.cat_id, n.times from ${counted((times) => times > 0)}
+    on conflict (collection_id, word, cat_id) do update set times = learned_words.times + excluded.times`);
+  await tx.execute(sql`
+    update learned_words l set times = greatest(0, l.times + n.times) from ${counted((times) => times < 0)}
+    where l.collection_id = n.collection_id and l.word = n.word and l.cat_id = n.cat_id`);
 }
 
 /** What was learned of words, by collection. */

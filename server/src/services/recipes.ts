@@ -14,7 +14,7 @@ import { selectedRows } from './sound-rows.ts';
 
 /** Rows that a page of a preview holds, and how long a recipe may take for a page of rows. */
 const PREVIEW_ROWS = 100;
-const PAGE_ROWS = 1000;
+const PAGE_ROWS = 250;
 const PAGE_MILLISECONDS = 5000;
 
 /** The recipes of a person and those that others share, by name. */
@@ -139,11 +139,12 @@ function shown(value: SoundRecord[FieldName] | undefined): string {
   return Array.isArray(value) ? value.join(', ') : String(value ?? '');
 }
 
-/** How many rows of a selection there are, change, and cannot take the change. */
-export async function countRecipe(app: AppContext, run: RecipeRun) {
+/** How many rows of a selection there are, change, and cannot take the change; stops counting when `signal` is aborted. */
+export async function countRecipe(app: AppContext, run: RecipeRun, signal?: AbortSignal) {
   prepareRecipe(run.steps, app.categories);
   const counts = { rows: 0, changed: 0, problems: 0 };
   for await (const page of outcomes(app, run)) {
+    if (signal?.aborted) return counts;
     counts.rows += page.length;
     for (const outcome of page) {
       if (outcome.problem !== null) counts.problems += 1;

@@ -58,8 +58,12 @@ async function measuredOf(
   return new Map(found.flatMap(({ soundId, measures }) => (measures ? [[soundId, measures] as const] : [])));
 }
 
-/** What the sounds of each folder that say anything of an origin agree on, by drive and folder. */
-async function neighboursOf(app: AppContext, rows: readonly SoundRow[]) {
+type Neighbours = Map<string, SuggestionSources['neighbours']>;
+
+/** Adds what the sounds of each folder that say anything of an origin agree on, by drive and folder, for folders not asked for yet. */
+async function askNeighbours(app: AppContext, all: readonly SoundRow[], known: Neighbours): Promise<void> {
+  const rows = all.filter(({ driveId, folder }) => !known.has(`${driveId}/${folder}`));
+  if (rows.length === 0) return;
   const folders = [...new Set(rows.map(({ folder }) => folder))];
   const drives = [...new Set(rows.map(({ driveId }) => driveId))];
   const agreed = NEIGHBOUR_FIELDS.map((name) => {
@@ -72,14 +76,8 @@ async function neighboursOf(app: AppContext, rows: readonly SoundRow[]) {
     select c.drive_id, c.folder, ${sql.join(agreed, sql`, `)} from copies c join records r on r.sound_id = c.sound_id
     where c.drive_id = any(${sql.param(drives)}::uuid[]) and c.folder = any(${sql.param(folders)}::text[]) and not c.gone
     group by c.drive_id, c.folder`);
-  return new Map(
-    found.map(({ drive_id: driveId, folder, ...values }) => [
-      `${driveId}/${folder}`,
-      Object.fromEntries(
-        Object.entries(values).filter(([, value]) => value !== null),
-      ) as SuggestionSources['neighbours'],
-    ]),
-  );
+  for (const { drive_id: driveId, folder, ...values } of found)
+    known.set(`${driveId}/${folder}`, Object.fromEntries(Object.entries(values).filter(([, value]) => value !== null)));
 }
 
 /**
@@ -94,10 +92,12 @@ export function acceptSuggestions(
   personId: number,
 ): Promise<ChangeResult> {
   const wanted = new Set(fields);
+  const neighbours: Neighbours = new Map();
   const change = { kind: 'suggestion' as const, summary: `Suggested ${fields.map(fieldLabel).join(', ')}`, personId };
   return editRowByRow(app, selection, change, async (rows) => {
     const suggest = await suggesterFor(app, rows);
-    const [measured, neighbours] = await Promise.all([measuredOf(app, rows), neighboursOf(app, rows)]);
+    await askNeighbours(app, rows, neighbours);
+    const measured = await measuredOf(app, rows);
     return rows.map((row) => {
       const { record } = row;
       const known = app.categories.find(record.catId);
