@@ -63,6 +63,14 @@ describe('the recipe of a folder', () => {
     await app.intake();
     expect((await recordOf('04_new_kiln_door.wav'))?.fxName).toBe('New Kiln Door');
     expect(await recordOf('three.wav')).toEqual(before);
+    const slow = [
+      { do: 'set', to: 'fxName', value: 'a'.repeat(60), how: 'replace', between: '' },
+      { do: 'replace', fields: ['fxName'], find: '^(a+)+$b', by: '', how: 'pattern', matchCase: false },
+    ];
+    await app.call('saveRecipe', { body: { name: 'Clean names', steps: slow, shared: true } });
+    await app.put('other/05_late.wav', { seed: 5 });
+    const { job } = await app.intake();
+    expect(job).toMatchObject({ state: 'done', failures: [{ code: 'RECIPE_TOO_SLOW' }], result: { new: 1 } });
     await app.call('removeRecipe', { params: { id: recipe?.id } });
     expect((await app.call('listReadFolders'))[0]?.recipeId).toBeNull();
   });
@@ -78,7 +86,7 @@ describe('authority lists', () => {
       body: { selection: { kind: 'copies', copyIds }, edit: { set: { creator: 'orla venn', creatorId: '' } } },
     });
     const lists = await app.call('gatherAuthorities');
-    expect(lists.filter(({ kind }) => kind === 'creator')).toMatchObject([{ name: 'Orla Venn', code: 'ORV', uses: 4 }]);
+    expect(lists.filter(({ kind }) => kind === 'creator')).toMatchObject([{ name: 'Orla Venn', code: 'ORV', uses: 5 }]);
     expect(lists.filter(({ kind }) => kind === 'publisher').map(({ name }) => name)).toEqual(['Towpath']);
     // Gathering again changes nothing.
     expect(await app.call('gatherAuthorities')).toEqual(lists);

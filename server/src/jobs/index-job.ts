@@ -135,7 +135,12 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   const wasRead = and(eq(folders.driveId, drive.id), eq(folders.path, payload.folder));
   await app.db.update(folders).set({ lastReadAt: lastIndexedAt }).where(wasRead);
   const folderId = target.readFolderOf(payload.folder);
-  if (result.new > 0) await describeArrivals(app, { batchId: payload.batchId, folderId }, run.job.personId);
+  if (result.new > 0)
+    await describeArrivals(app, { batchId: payload.batchId, folderId }, run.job.personId).catch((error: unknown) => {
+      // The files are read all the same; what went wrong stands with the job.
+      if (!(error instanceof AppError)) throw error;
+      run.note(error, payload.folder || drive.name);
+    });
   await measureNewSounds(app);
 }
 

@@ -177,7 +177,11 @@ export function selectionParts(selection: Selection): { tables: SQL; conditions:
     return { tables, conditions: [sql`c.id = any(${idList(selection.copyIds)})`] };
   }
   const filter: ListFilter = selection.filter ?? filterSchema.parse({});
-  return { tables: from(selection), conditions: filterConditions(filter, selection) };
+  const conditions = filterConditions(filter, selection);
+  // From the copies, whose numbers have an index: from the sounds, each page would go through the whole catalogue.
+  return selection.kind === 'catalogue'
+    ? { tables: CATALOGUE_BY_NAME, conditions: [...conditions, IS_FIRST_COPY] }
+    : { tables: from(selection), conditions };
 }
 
 async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {
