@@ -45,7 +45,7 @@ export const filterSchema = z.object({
   collection: z
     .string()
     .max(200)
-    .regex(/^\d+(,\d+)*$/)
+    .regex(/^\d{1,9}(,\d{1,9})*$/)
     .or(z.literal(''))
     .default(''),
   category: z.string().max(200).default(''),

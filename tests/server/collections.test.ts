@@ -48,7 +48,8 @@ describe('a collection', () => {
     expect(await inCatalogue(`${music}`)).toEqual(['waltz.wav']);
     expect(await inCatalogue(`${effects},${music}`)).toHaveLength(3);
     expect(await named('Music')).toMatchObject({ folders: 1, files: 1, retired: false });
-    expect((await app.send('listCatalogue', { query: { collection: '1;drop' } })).status).toBe(400);
+    for (const collection of ['1;drop', '99999999999', '1,', '-1'])
+      expect((await app.send('listCatalogue', { query: { collection } })).status).toBe(400);
     const unknown = { path: path.join(app.drive, 'effects/client'), collectionId: 9999 };
     expect((await app.send('startIntake', { body: unknown })).status).toBe(404);
   });
@@ -74,6 +75,11 @@ describe('a collection', () => {
     expect((await update(music, { retired: true })).status).toBe(200);
     expect(await inCatalogue()).toEqual(['loom.wav', 'weir.wav']);
     expect(await inCatalogue(`${music}`)).toEqual(['waltz.wav']);
+    // The index beside the list counts what the list shows.
+    const counted = async (query: object) =>
+      (await app.call('countCategories', { query: { ...query } })).reduce((sum, { count }) => sum + count, 0);
+    expect([await counted({}), await counted({ collection: `${music}` })]).toEqual([2, 1]);
+    expect([await counted({ state: 'gone' }), await counted({ state: 'notInStep' })]).toEqual([0, 0]);
     await app.put('more music/reel.wav', { seed: 4 });
     const body = { path: path.join(app.drive, 'more music'), collectionId: music };
     expect((await app.send('startIntake', { body })).status).toBe(404);
@@ -83,10 +89,16 @@ describe('a collection', () => {
 
   it('is merged into another with its folders and people, and the last one stays', async () => {
     await update(music, { personIds: [1, 2] });
+    const waltz = (await app.call('listCatalogue', { query: { collection: `${music}` } })).rows[0];
+    const edit = { set: { catId: 'MUSCMisc' } };
+    await app.call('editRecords', { body: { selection: { kind: 'copies', copyIds: [waltz?.copyId] }, edit } });
+    const learned = await app.call('listLearned', { params: { id: music } });
+    expect(learned.total).toBeGreaterThan(0);
     const into = idOf(await app.call('makeCollection', { body: { name: 'All tunes' } }), 'All tunes');
     const list = await app.call('mergeCollection', { params: { id: music }, body: { intoId: into } });
     expect(list.find((each) => each.id === into)).toMatchObject({ personIds: [1, 2], folders: 1, files: 1 });
     expect(list.some((each) => each.name === 'Music')).toBe(false);
+    expect(await app.call('listLearned', { params: { id: into } })).toEqual(learned);
     expect((await app.send('mergeCollection', { params: { id: into }, body: { intoId: into } })).status).toBe(400);
     for (const { id, name } of list) if (name !== 'Effects') await update(id, { retired: true });
     expect((await update(effects, { retired: true })).status).toBe(400);

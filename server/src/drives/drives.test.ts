@@ -4,7 +4,7 @@ import path from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import { DriveFiles } from './drive-files.ts';
 import { AllowedRoots, isWithin } from './roots.ts';
-import { walk } from './walk.ts';
+import { walk, walkFolders } from './walk.ts';
 
 let root = '';
 let files: DriveFiles;
@@ -75,6 +75,33 @@ describe('walking a folder', () => {
     const found: string[] = [];
     for await (const entry of walk(root, '')) found.push(`${entry.kind} ${entry.folder}/${entry.name}`);
     expect(found).toEqual(['file /a.wav', 'file /b.WAV', 'file again/c.aif']);
+  });
+
+  it('knows a folder by its stamp: its files are not told while none is new, changed or gone, and the seed is the same', async () => {
+    for (const name of ['a.wav', 'sub/b.wav', 'sub/note.txt']) await put(name);
+    const seen = new Map<string, string>();
+    const walked = async (seed = '') => {
+      const told: string[] = [];
+      for await (const each of walkFolders(root, '', { seed, stampOf: (folder) => seen.get(folder) })) {
+        seen.set(each.folder, each.stamp);
+        told.push(`${each.folder}: ${each.isSame ? 'same' : each.entries.map((entry) => entry.name).join()}`);
+      }
+      return told;
+    };
+    expect(await walked()).toEqual([': a.wav', 'sub: b.wav']);
+    await put('sub/other.txt');
+    expect(await walked()).toEqual([': same', 'sub: same']);
+    await put('sub/b.wav', 'longer');
+    expect(await walked()).toEqual([': same', 'sub: b.wav']);
+    await put('c.wav');
+    expect(await walked()).toEqual([': a.wav,c.wav', 'sub: same']);
+    await unlink(path.join(root, 'a.wav'));
+    expect(await walked()).toEqual([': c.wav', 'sub: same']);
+    expect(await walked('other exclusions')).toEqual([': c.wav', 'sub: b.wav']);
+    await symlink('/etc/hostname', path.join(root, 'sub', 'out.wav'));
+    expect(await walked('other exclusions')).toEqual([': same', 'sub: b.wav,out.wav']);
+    // With a fault in it there is no stamp, so that it is told each time.
+    expect(await walked('other exclusions')).toEqual([': same', 'sub: b.wav,out.wav']);
   });
 
   it('tells a folder that is not there', async () => {

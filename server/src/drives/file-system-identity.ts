@@ -11,10 +11,11 @@ const LINUX: MountSources = { mountInfo: '/proc/self/mountinfo', byUuid: '/dev/d
 
 /**
  * What tells a folder from others when no marker can be written to it: the UUID of its file system, that one's size in bytes and the path
- * within it. Undefined where the system does not tell, for instance of shares on a network.
+ * within it. Undefined where the system does not tell, for instance of shares on a network. Throws when the disk cannot say: a drive that
+ * answers badly for a moment is not to get another identity.
  */
 export async function fileSystemIdentity(folder: string, sources: MountSources = LINUX): Promise<string | undefined> {
-  const table = await readFile(sources.mountInfo, 'utf8').catch(() => '');
+  const table = await readFile(sources.mountInfo, 'utf8').catch(missing(''));
   const mount = parseMounts(table)
     .filter(({ point }) => isWithin(point, folder))
     // The deepest; of several on one point, the last hides the others.
@@ -28,6 +29,14 @@ export async function fileSystemIdentity(folder: string, sources: MountSources =
   const { blocks, bsize } = await statfs(folder);
   const within = path.posix.join(mount.root, path.relative(mount.point, folder));
   return `${uuid} ${blocks * bsize} ${within}`;
+}
+
+/** What stands for a file that this system does not have; another fault is one. */
+function missing<Value>(value: Value): (error: NodeJS.ErrnoException) => Value {
+  return (error) => {
+    if (['ENOENT', 'ENOTDIR', 'EACCES', 'EINVAL'].includes(error.code ?? '')) return value;
+    throw error;
+  };
 }
 
 interface Mount {
@@ -52,9 +61,9 @@ function unescaped(field: string): string {
 }
 
 async function uuidOf(device: string, byUuid: string): Promise<string | undefined> {
-  const names = await readdir(byUuid).catch(() => []);
+  const names = await readdir(byUuid).catch(missing<string[]>([]));
   for (const name of names) {
-    const target = await readlink(path.join(byUuid, name)).catch(() => '');
+    const target = await readlink(path.join(byUuid, name)).catch(missing(''));
     // The links are relative to the folder as the system has it.
     if (path.resolve(LINUX.byUuid, target) === device) return name;
   }

@@ -1,4 +1,4 @@
-import { chmod, link, mkdtemp, readdir, readFile, rm, stat, utimes, writeFile } from 'node:fs/promises';
+import { chmod, link, mkdir, mkdtemp, readdir, readFile, rm, stat, utimes, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
@@ -13,7 +13,7 @@ import { decodeJournal, encodeJournal, type PatchJournal } from './patch-journal
 import { readAudio } from './read-audio.ts';
 import { rewriteFile, type RewriteOptions } from './rewrite-file.ts';
 import { parseTemporaryName, temporaryName, whileUnderWay } from './temporary-names.ts';
-import { walk } from './walk.ts';
+import { walk, walkFolders, type WalkedFolder } from './walk.ts';
 
 let root = '';
 let files: DriveFiles;
@@ -201,6 +201,24 @@ describe('a write in place that was cut short', () => {
     await writeFile(on('a.aiff'), Buffer.alloc(after.length, 0x55));
     await writeFile(on(`${DEAD}1.journal`), encodeJournal(journal));
     expect(await walked()).toEqual(['FILE_CHANGED', 'a.aiff']);
+  });
+
+  it('that cannot be removed is a fault of its folder: the files are told all the same, also where nothing changed', async () => {
+    await patchedBytes();
+    const walked = async (stampOf: () => string | undefined): Promise<WalkedFolder[]> => {
+      const folders = [];
+      for await (const each of walkFolders(root, '', { stampOf })) folders.push(each);
+      return folders;
+    };
+    const [before] = await walked(() => undefined);
+    // A folder of that name cannot be unlinked, as no file can on a drive that is read-only.
+    await mkdir(on(`${DEAD}1.part`));
+    const now = await walked(() => before?.stamp);
+    expect(now).toMatchObject([{ isSame: false, stamp: '' }]);
+    expect(now[0]?.entries.map((entry) => [entry.kind, entry.name])).toEqual([
+      ['fault', ''],
+      ['file', 'a.aiff'],
+    ]);
   });
 
   it('does not touch a file that was put in its place since', async () => {

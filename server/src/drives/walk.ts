@@ -1,6 +1,7 @@
 import { realpath } from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
+import { diskError } from './disk-errors.ts';
 import type { FileStamp } from './drive-files.ts';
 import { settleLeftovers } from './leftovers.ts';
 import listFolders, { type FolderResult, type FolderTask } from './list-folders.ts';
@@ -61,9 +62,9 @@ export async function* walkFolders(
 ): AsyncGenerator<WalkedFolder> {
   const realRoot = await realpath(root);
   const entered = new Set<string>();
-  const ask = async (folders: string[]): Promise<[string, FolderResult][]> => {
+  const ask = async (folders: string[], known = stampOf): Promise<[string, FolderResult][]> => {
     const tasks = folders.map((folder) => {
-      return { realRoot, full: path.join(root, folder), seed, knownStamp: stampOf(folder) };
+      return { realRoot, full: path.join(root, folder), seed, knownStamp: known(folder) };
     });
     const results = await list(tasks);
     return folders.map((folder, index) => [folder, results[index] as FolderResult]);
@@ -75,7 +76,7 @@ export async function* walkFolders(
       while (waiting.length > 0 && listing.length < AHEAD) listing.push(ask(waiting.splice(0, FOLDERS_AT_ONCE)));
       const found: string[] = [];
       for (const [folder, listed] of (await listing.shift()) ?? []) {
-        const result = 'code' in listed || !listed.hasLeftovers ? listed : await listSettled(folder, listed);
+        const result = 'code' in listed || !listed.hasLeftovers ? listed : await listSettled(folder);
         if ('code' in result) {
           const error = new AppError(result.code, result.message);
           yield { folder, stamp: '', isSame: false, entries: [{ kind: 'fault', folder, name: '', error }] };
@@ -92,11 +93,17 @@ export async function* walkFolders(
     await Promise.allSettled(listing);
   }
 
-  /** Lists a folder once more after what was left there is settled; what cannot be settled is a fault. */
-  async function listSettled(folder: string, before: FolderResult): Promise<FolderResult> {
-    const { settled, conflicts } = await settleLeftovers(path.join(root, folder));
-    const now = settled > 0 ? (await ask([folder]))[0]?.[1] : before;
-    if (!now || 'code' in now) return now ?? before;
+  /** Lists a folder once more, with all its files, after what was left there is settled; what cannot be settled is a fault. */
+  async function listSettled(folder: string): Promise<FolderResult> {
+    const full = path.join(root, folder);
+    const conflicts = await settleLeftovers(full).then(
+      (outcome) => outcome.conflicts,
+      // A drive that cannot be written to keeps what was left; its files are read all the same.
+      (error: unknown) => [{ name: '', error: diskError(error, full) }],
+    );
+    const [[, now] = []] = await ask([folder], () => undefined);
+    if (!now) throw new AppError('INTERNAL', `${full} was listed without an answer.`);
+    if ('code' in now) return now;
     const faults = conflicts.map(({ name, error: { code, message } }) => ({ name, code, message }));
     return { ...now, stamp: faults.length > 0 ? '' : now.stamp, entries: [...faults, ...now.entries] };
   }

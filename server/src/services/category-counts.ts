@@ -7,7 +7,7 @@ import { allOf, filterConditions } from './search.ts';
 export async function countCategories(app: AppContext, filter: ListFilter) {
   const { rows } = await app.db.execute<{ category: string; sub_category: string; cat_id: string; count: number }>(sql`
     select r.category, r.sub_category, r.cat_id, count(*) as count from sounds s join records r on r.sound_id = s.id left join analyses a on a.sound_id = s.id
-    where s.filed_at is not null and ${allOf(filterConditions({ ...filter, category: '', catId: '' }))}
+    where s.filed_at is not null and ${allOf(filterConditions({ ...filter, category: '', catId: '' }, { kind: 'catalogue' }))}
     group by r.category, r.sub_category, r.cat_id order by r.category, r.sub_category`);
   return rows.map((row) => ({
     category: row.category,

@@ -55,7 +55,7 @@ export async function updateCollection(app: AppContext, id: number, change: Coll
   return listCollections(app);
 }
 
-/** Puts the folders and people of a collection into another one and removes it. No record changes. Throws NOT_FOUND, BAD_REQUEST. */
+/** Puts the folders, the people and what was learned of a collection into another one and removes it. No record changes. Throws NOT_FOUND, BAD_REQUEST. */
 export async function mergeCollection(app: AppContext, id: number, intoId: number): Promise<Collection[]> {
   if (id === intoId) throw new AppError('BAD_REQUEST', 'A collection cannot be merged into itself.');
   await app.db.transaction(async (tx) => {
@@ -67,6 +67,10 @@ export async function mergeCollection(app: AppContext, id: number, intoId: numbe
       intoId,
       members.map(({ personId }) => personId),
     );
+    await tx.execute(sql`
+      insert into learned_words (collection_id, word, cat_id, times)
+      select ${intoId}::int, word, cat_id, times from learned_words where collection_id = ${id}
+      on conflict (collection_id, word, cat_id) do update set times = learned_words.times + excluded.times`);
     await tx.delete(collections).where(eq(collections.id, id));
     await keepOneOpen(tx);
   });

@@ -25,7 +25,7 @@ const BY_PATH = 'path:';
 
 /** The identity of a root that shows no marker and takes none. */
 async function identityWithoutMarker(rootPath: string): Promise<string> {
-  const fileSystem = await fileSystemIdentity(rootPath).catch(() => undefined);
+  const fileSystem = await fileSystemIdentity(rootPath);
   return fileSystem === undefined ? `${BY_PATH}${rootPath}` : `${BY_FILE_SYSTEM}${fileSystem}`;
 }
 
@@ -41,7 +41,15 @@ function knownBy(identity: string): Drive['knownBy'] {
 export async function driveIsHere({ rootPath, identity }: Pick<DriveRow, 'rootPath' | 'identity'>): Promise<boolean> {
   if (identity.startsWith(BY_MARKER)) return (await markerSeen(rootPath)) === identity.slice(BY_MARKER.length);
   const hasContent = await new DriveFiles(rootPath).holdsAnything();
-  return hasContent && (identity.startsWith(BY_PATH) || (await identityWithoutMarker(rootPath)) === identity);
+  return hasContent && (identity.startsWith(BY_PATH) || (await fileSystemSeen(rootPath)) === identity);
+}
+
+/** The identity of a root without a marker, where it is only looked for: a disk that cannot say shows none. */
+function fileSystemSeen(rootPath: string): Promise<string | undefined> {
+  return identityWithoutMarker(rootPath).catch((error: NodeJS.ErrnoException) => {
+    if (error.code === undefined) throw error;
+    return undefined;
+  });
 }
 
 /** The marker of a folder where one is only looked for: a disk that cannot say shows none. */
@@ -205,7 +213,7 @@ export async function reconnectDrives(app: AppContext): Promise<number> {
   let found = 0;
   for (const folder of await app.roots.likelyMounts()) {
     const marker = await markerSeen(folder);
-    const shown = marker === undefined ? await identityWithoutMarker(folder) : `${BY_MARKER}${marker}`;
+    const shown = marker === undefined ? await fileSystemSeen(folder) : `${BY_MARKER}${marker}`;
     const drive = missing.find(({ identity }) => identity === shown);
     if (!drive) continue;
     await moveDrive(app, drive, folder);
