@@ -1,4 +1,4 @@
-import { FIELDS } from '@flagstone/core/record/fields';
+import { FIELDS, type FieldName } from '@flagstone/core/record/fields';
 import { z } from 'zod';
 
 /** Fields that a path can say something about: plain texts. */
@@ -23,6 +23,15 @@ export const newPathRuleSchema = z.strictObject({
 /** Lists of names that records should agree on; the code is the CreatorID, the SourceID or the address of the licence. */
 export const AUTHORITY_KINDS = ['creator', 'library', 'publisher', 'licence', 'microphone'] as const;
 export type AuthorityKind = (typeof AUTHORITY_KINDS)[number];
+
+/** The field of a record that holds a name of each list, and the one that holds its code. */
+export const AUTHORITY_FIELDS = {
+  creator: { name: 'creator', code: 'creatorId' },
+  library: { name: 'library', code: 'sourceId' },
+  publisher: { name: 'publisher', code: undefined },
+  licence: { name: 'licence', code: 'licenceUrl' },
+  microphone: { name: 'microphone', code: undefined },
+} as const satisfies Record<AuthorityKind, { name: FieldName; code: FieldName | undefined }>;
 
 export const authoritySchema = z.object({
   id: z.number(),

@@ -31,8 +31,9 @@ export interface ChannelFacts {
 const ORDERS = ['0th', '1st', '2nd', '3rd', '4th', '5th', '6th', '7th'];
 
 /**
- * The layout of a file's channels: ambisonic where the file says so, else by its speaker mask, else by the usual order of that many channels (common practice). Backs without
- * sides are the surrounds of quad, 5.0 and 5.1. The name is `N channels` where no layout fits, and the speakers are '?' then.
+ * The layout of a file's channels: ambisonic where the file says so, else by its speaker mask, else by the usual order of that many channels
+ * (common practice). Backs without sides are the surrounds of quad, 5.0 and 5.1. The name is `N channels` where no layout fits, and the
+ * speakers are '?' then.
  */
 export function channelLayout({ channels, channelMask, isAmbisonic = false }: ChannelFacts): Layout {
   const unknown = { name: `${channels} channels`, speakers: Array<Speaker>(channels).fill('?') };

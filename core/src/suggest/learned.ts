@@ -1,6 +1,6 @@
 import { splitExtension } from '../ucs/name-blocks.ts';
 import { stemOf, wordsOf } from '../text/words.ts';
-import { RECORDING_WORDS } from './vocabulary.ts';
+import { isTelling } from './vocabulary.ts';
 
 /** How often people gave sounds with a word a category: CatIDs with counts, by word; a folder counts as a word that begins with `/`. */
 export type Learned = ReadonlyMap<string, ReadonlyMap<string, number>>;
@@ -9,9 +9,7 @@ export const NOTHING_LEARNED: Learned = new Map();
 
 /** What is learned of a sound that somebody gave a category: the words of its name, without inflection, and its folder. */
 export function wordsToLearn(folder: string, fileName: string): string[] {
-  const words = wordsOf(splitExtension(fileName).base).filter(
-    (word) => !RECORDING_WORDS.has(word) && (word.length > 1 || word.charCodeAt(0) > 127),
-  );
+  const words = wordsOf(splitExtension(fileName).base).filter((word) => isTelling(word));
   return [...new Set([...words.map(stemOf), ...(folder === '' ? [] : [`/${folder}`])])];
 }
 

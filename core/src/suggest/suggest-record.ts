@@ -6,7 +6,7 @@ import { splitExtension } from '../ucs/name-blocks.ts';
 import type { CategoryList } from '../ucs/category-list.ts';
 import type { Suggestion } from './suggest-category.ts';
 import { suggestFxName } from './suggest-fx-name.ts';
-import { RECORDING_WORDS } from './vocabulary.ts';
+import { isTelling } from './vocabulary.ts';
 
 /** What fields can be suggested for, in the order in which they are shown. */
 export const SUGGESTED_FIELDS = [
@@ -66,9 +66,7 @@ export function suggestRecord(
 
 /** The telling words of a name, and those of its category. */
 function keywordsOf(fileName: string, category: SuggestionSources['category']): string[] {
-  const told = wordsOf(splitExtension(fileName).base).filter(
-    (word) => !RECORDING_WORDS.has(word) && (word.length > 2 || word.charCodeAt(0) > 127),
-  );
+  const told = wordsOf(splitExtension(fileName).base).filter((word) => isTelling(word, 3));
   const named = category
     ? [category.category, category.subCategory].filter((name) => name !== 'MISC' && name !== 'GENERAL')
     : [];

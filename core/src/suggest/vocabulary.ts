@@ -18,6 +18,11 @@ export const RECORDING_WORDS = words(`
   side front rear back edge middle center centre top bottom general full half multi multiple
 `);
 
+/** Whether a word of a name tells of the sound: letters alone do not, but for those of writing without spaces. */
+export function isTelling(word: string, shortest = 2): boolean {
+  return !RECORDING_WORDS.has(word) && (word.length >= shortest || word.charCodeAt(0) > 127);
+}
+
 /** Behind these stands where, on what or with what something happens, not what it is. */
 export const PREPOSITIONS = words(
   'on onto in into inside over across under against from at through with by near of along behind between off below above',

@@ -19,6 +19,7 @@ describe('changing the case of a text', () => {
     ['title', 'MOTOR 5000 RPM UP, MK2 USB FAN', 'Motor 5000 RPM Up, MK2 USB Fan'],
     ['title', 'motor at 5000 rpm', 'Motor at 5000 RPM'],
     ['lower', 'Hum 50 hz Of A TV', 'hum 50 Hz of a TV'],
+    ['title', 'tell us where I am', 'Tell Us Where I Am'],
     ['sentence', 'Recorded With An SM9x By McKee', 'Recorded with an SM9x by McKee'],
   ] as const)('%s keeps acronyms, units and model numbers whole: %s', (letterCase, before, after) => {
     expect(toLetterCase(before, letterCase, COMMON_ACRONYMS)).toBe(after);

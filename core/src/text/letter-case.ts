@@ -2,6 +2,15 @@
 export const LETTER_CASES = ['asIs', 'title', 'sentence', 'upper', 'lower'] as const;
 export type LetterCase = (typeof LETTER_CASES)[number];
 
+/** What a person sees for a case. */
+export const CASE_WORDS: Record<LetterCase, string> = {
+  asIs: 'As it is',
+  title: 'Title Case',
+  sentence: 'Sentence case',
+  upper: 'CAPITALS',
+  lower: 'small letters',
+};
+
 /** Words that stay small inside a title (common practice of English titles). */
 const SMALL = new Set('a an and at for from in into of on onto or the to with x'.split(' '));
 /** At most this many letters in capitals are taken for an acronym when the rest of the text is not in capitals. */
@@ -13,8 +22,8 @@ const WORD = /[\p{L}\p{N}][\p{L}\p{N}\p{M}'’]*/gu;
  * Only such as are no ordinary word in small letters.
  */
 export const COMMON_ACRONYMS: readonly string[] = (
-  'AC ADR AM ATM BMX BPM CB CD CNC CRT CU DC DIY DJ DVD EMF EQ EV FM FX GPS HD HQ HVAC IR LCD LED LFE LFO LP MCU MIDI MIG MP3 MRI MS NYC ORTF PA PC ' +
-  'PC PVC PZM QTC RC RF RPM RV SFX SOS SUV TGV TV UCS UFO UHF UK US USA USB UV VCR VHF VHS VOX VR VW WW2 XCU XY Hz kHz dB'
+  'AC ADR ATM BMX BPM CB CD CNC CRT CU DC DIY DJ DVD EMF EQ EV FM FX GPS HD HQ HVAC IR LCD LED LFE LFO LP MCU MIDI MIG MP3 MRI MS NYC ORTF PA PC ' +
+  'PVC PZM QTC RC RF RPM RV SFX SOS SUV TGV TV UCS UFO UHF UK USA USB UV VCR VHF VHS VOX VR VW WW2 XCU XY Hz kHz dB'
 ).split(' ');
 
 /**

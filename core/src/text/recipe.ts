@@ -5,7 +5,7 @@ import { suggestFxName } from '../suggest/suggest-fx-name.ts';
 import type { CategoryList } from '../ucs/category-list.ts';
 import { legalText, splitExtension } from '../ucs/name-blocks.ts';
 import { expandAbbreviations } from './abbreviations.ts';
-import { COMMON_ACRONYMS, toLetterCase, type LetterCase } from './letter-case.ts';
+import { CASE_WORDS, COMMON_ACRONYMS, toLetterCase, type LetterCase } from './letter-case.ts';
 import { transliterate } from './transliterate.ts';
 import { wordsOf } from './words.ts';
 
@@ -239,13 +239,6 @@ export function stepInWords(step: RecipeStep): string {
   }
 }
 
-export const CASE_WORDS: Record<LetterCase, string> = {
-  asIs: 'As it is',
-  title: 'Title Case',
-  sentence: 'Sentence case',
-  upper: 'CAPITALS',
-  lower: 'small letters',
-};
 export const TIDY_WORDS: Record<Tidying, string> = {
   trim: 'No needless spaces',
   stripNumbers: 'No track numbers and takes',

@@ -1,3 +1,5 @@
+import { withoutAccents } from './words.ts';
+
 /** Letters that decomposition does not take apart, written in plain ones (common practice; German umlauts as ae, oe, ue by DIN 5007-2). */
 const PLAIN: Readonly<Record<string, string>> = {
   ä: 'ae',
@@ -35,10 +37,5 @@ const PLAIN: Readonly<Record<string, string>> = {
 
 /** A text in the letters of ASCII, as far as its letters are Latin ones; others stay. */
 export function transliterate(text: string): string {
-  return text
-    .normalize('NFC')
-    .replace(/[^ -~]/gu, (letter) => PLAIN[letter] ?? letter)
-    .normalize('NFD')
-    .replace(/(\p{Script=Latin})\p{M}+/gu, '$1')
-    .normalize('NFC');
+  return withoutAccents(text.normalize('NFC').replace(/[^ -~]/gu, (letter) => PLAIN[letter] ?? letter));
 }

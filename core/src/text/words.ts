@@ -5,8 +5,8 @@ export function plainText(text: string): string {
 
 const PLAIN = /^[ -~]*$/;
 
-/** Only of Latin letters: the marks of kana make other letters. */
-function withoutAccents(text: string): string {
+/** A text without accents, only of Latin letters: the marks of kana make other letters. */
+export function withoutAccents(text: string): string {
   if (PLAIN.test(text)) return text;
   return text
     .normalize('NFKD')

@@ -1,27 +1,18 @@
 import { AppError } from '@flagstone/core/errors';
 import type { RecordEdit } from '@flagstone/core/record/edit';
 import type { FieldName } from '@flagstone/core/record/fields';
-import type { Authority, AuthorityKind } from '@flagstone/contract/rules';
+import { AUTHORITY_FIELDS, type Authority, type AuthorityKind } from '@flagstone/contract/rules';
 import { eq, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { authorities } from '../db/schema.ts';
 import { editSounds } from './edits.ts';
 import { FIELD_COLUMNS } from './sound-rows.ts';
 
-/** The field that holds a name of each list, and the one that holds its code. */
-const FIELDS_OF: Record<AuthorityKind, { name: FieldName; code?: FieldName }> = {
-  creator: { name: 'creator', code: 'creatorId' },
-  library: { name: 'library', code: 'sourceId' },
-  publisher: { name: 'publisher' },
-  licence: { name: 'licence', code: 'licenceUrl' },
-  microphone: { name: 'microphone' },
-};
-
 const column = (name: FieldName): SQL => sql.raw(`r."${FIELD_COLUMNS[name]}"`);
 
 /** All lists by kind and name, with how many records say each. */
 export async function listAuthorities(app: Pick<AppContext, 'db'>): Promise<Authority[]> {
-  const counted = Object.entries(FIELDS_OF).map(
+  const counted = Object.entries(AUTHORITY_FIELDS).map(
     ([kind, { name }]) =>
       sql`select ${kind}::text as kind, lower(${column(name)}) as name, count(*) as uses from records r where ${column(name)} <> '' group by 2`,
   );
@@ -45,7 +36,7 @@ export async function saveAuthority(
 
 /** Takes over the names that records say and that the lists do not have, each with its most frequent code. Returns the lists. */
 export async function gatherAuthorities(app: AppContext): Promise<Authority[]> {
-  for (const [kind, { name, code }] of Object.entries(FIELDS_OF)) {
+  for (const [kind, { name, code }] of Object.entries(AUTHORITY_FIELDS)) {
     const codeColumn = code ? column(code) : sql`''`;
     await app.db.execute(sql`
       insert into authorities (kind, name, code)
@@ -73,7 +64,7 @@ export async function mergeAuthority(
   const [from, into] = [await authorityOf(app, id), await authorityOf(app, intoId)];
   if (from.kind !== into.kind || from.id === into.id)
     throw new AppError('BAD_REQUEST', 'Only two names of one list can be merged.');
-  const { name, code } = FIELDS_OF[from.kind];
+  const { name, code } = AUTHORITY_FIELDS[from.kind];
   const set: NonNullable<RecordEdit['set']> = { [name]: into.name };
   if (code && into.code !== '') Object.assign(set, { [code]: into.code });
   const condition = sql`lower(${column(name)}) = lower(${from.name})`;

@@ -6,7 +6,7 @@ import { filterSchema } from '@flagstone/contract/selection';
 import { asc, eq } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { folders, pathRules, people, recipes } from '../db/schema.ts';
-import { excludedBy } from '../drives/exclusions.ts';
+import { pathMatcher } from '../drives/path-patterns.ts';
 import { editRowByRow } from './edits.ts';
 import { runRecipe } from './recipes.ts';
 
@@ -49,7 +49,7 @@ export async function removePathRule(app: AppContext, id: number): Promise<PathR
 export async function runPathRules(app: AppContext, selection: Selection, personId: number): Promise<number> {
   let changed = 0;
   for (const { pattern, sets } of await listPathRules(app)) {
-    const fits = excludedBy('', [pattern]);
+    const fits = pathMatcher('', [pattern]);
     const names = Object.keys(sets) as (keyof typeof sets)[];
     const change = { kind: 'rule' as const, summary: `Path rule “${pattern}”`, personId };
     const result = await editRowByRow(app, selection, change, (rows) =>

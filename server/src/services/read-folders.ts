@@ -5,7 +5,7 @@ import { and, eq, inArray, isNull, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Transaction } from '../db/connect.ts';
 import { collections, copies, drives, folders, recipes } from '../db/schema.ts';
-import { excludedBy } from '../drives/exclusions.ts';
+import { pathMatcher } from '../drives/path-patterns.ts';
 import { walk, type WalkEntry } from '../drives/walk.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
 import { batchOfFolder } from './batches.ts';
@@ -257,7 +257,7 @@ async function countSame(
 export async function patternsFor(app: AppContext, driveId: string, folder: string) {
   const rows = await app.db.select().from(folders).where(eq(folders.driveId, driveId)).orderBy(folders.path);
   const patterns = rows.filter(({ path, exclude }) => exclude.length > 0 && isInFolder(folder, path));
-  const tests = patterns.map(({ path, exclude }) => excludedBy(path, exclude));
+  const tests = patterns.map(({ path, exclude }) => pathMatcher(path, exclude));
   return {
     isExcluded: (path: string): boolean => tests.some((test) => test(path)),
     seed: JSON.stringify(patterns.map(({ path, exclude }) => [path, exclude])),

@@ -1,4 +1,4 @@
-import { closeSync, fstatSync, openSync, readSync } from 'node:fs';
+import { fstatSync, openSync, readSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import path from 'node:path';
 import type { Thesaurus } from '@flagstone/core/suggest/suggest-category';
@@ -38,8 +38,8 @@ const ENDINGS: readonly (readonly [from: string, to: string])[] = [
 
 /** A thesaurus on the nouns of WordNet; answers are kept. */
 export function wordNet(): Thesaurus {
-  const index = new LineFile(path.join(FOLDER, 'index.noun'));
-  const data = new LineFile(path.join(FOLDER, 'data.noun'));
+  nouns ??= { index: new LineFile('index.noun'), data: new LineFile('data.noun') };
+  const { index, data } = nouns;
   const known = new Map<string, readonly string[]>();
   return (word) => {
     const kept = known.get(word);
@@ -50,6 +50,9 @@ export function wordNet(): Thesaurus {
     return words;
   };
 }
+
+/** Opened once for the process, and open as long as it lives. */
+let nouns: { index: LineFile; data: LineFile } | undefined;
 
 function relatedOf(index: LineFile, data: LineFile, word: string): string[] {
   for (const [from, to] of ENDINGS) {
@@ -86,10 +89,9 @@ class LineFile {
   private readonly descriptor: number;
   private readonly sizeBytes: number;
 
-  constructor(file: string) {
-    this.descriptor = openSync(file, 'r');
+  constructor(name: string) {
+    this.descriptor = openSync(path.join(FOLDER, name), 'r');
     this.sizeBytes = fstatSync(this.descriptor).size;
-    registry.register(this, this.descriptor);
   }
 
   /** The line that begins at a byte. */
@@ -120,5 +122,3 @@ class LineFile {
     return undefined;
   }
 }
-
-const registry = new FinalizationRegistry<number>((descriptor) => closeSync(descriptor));

@@ -1,19 +1,16 @@
-import type { Authority, AuthorityKind } from '@flagstone/contract/rules';
+import { AUTHORITY_FIELDS, AUTHORITY_KINDS, type Authority, type AuthorityKind } from '@flagstone/contract/rules';
 import type { FieldName } from '@flagstone/core/record/fields';
 import { defineStore } from 'pinia';
 import { ref } from 'vue';
 import { call } from '../api/client.ts';
 import { showingErrors } from '../composables/use-errors.ts';
 
-/** Which list a field's values come from, and the field that takes the code of the chosen one. */
-type CodeField = 'creatorId' | 'sourceId' | 'licenceUrl';
-const LISTS: Partial<Record<FieldName, { kind: AuthorityKind; code?: CodeField }>> = {
-  creator: { kind: 'creator', code: 'creatorId' },
-  library: { kind: 'library', code: 'sourceId' },
-  publisher: { kind: 'publisher' },
-  licence: { kind: 'licence', code: 'licenceUrl' },
-  microphone: { kind: 'microphone' },
-};
+type CodeField = NonNullable<(typeof AUTHORITY_FIELDS)[AuthorityKind]['code']>;
+
+/** The list that a field's values come from. */
+function kindOf(field: FieldName): AuthorityKind | undefined {
+  return AUTHORITY_KINDS.find((kind) => AUTHORITY_FIELDS[kind].name === field);
+}
 
 /** The lists of names that records should agree on; whoever changes them hands the answer to `set`. */
 export const useAuthorities = defineStore('authorities', () => {
@@ -31,15 +28,16 @@ export const useAuthorities = defineStore('authorities', () => {
 
   /** The names that a field can have, when there is a list for it. */
   function namesFor(field: FieldName): string[] {
-    const kind = LISTS[field]?.kind;
-    return kind === undefined ? [] : list.value.filter((each) => each.kind === kind).map(({ name }) => name);
+    const kind = kindOf(field);
+    return list.value.filter((each) => each.kind === kind).map(({ name }) => name);
   }
 
   /** What goes with a name: the CreatorID of a creator, the SourceID of a library. */
   function codeWith(field: FieldName, name: string): Partial<Record<CodeField, string>> {
-    const of = LISTS[field];
-    const entry = list.value.find((each) => each.kind === of?.kind && each.name === name);
-    return of?.code !== undefined && entry !== undefined && entry.code !== '' ? { [of.code]: entry.code } : {};
+    const kind = kindOf(field);
+    const code = kind === undefined ? undefined : AUTHORITY_FIELDS[kind].code;
+    const entry = list.value.find((each) => each.kind === kind && each.name === name);
+    return code !== undefined && entry !== undefined && entry.code !== '' ? { [code]: entry.code } : {};
   }
 
   return { list, load, set, namesFor, codeWith };

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { fieldLabel, type FieldName } from '@flagstone/core/record/fields';
-import { LETTER_CASES } from '@flagstone/core/text/letter-case';
-import { CASE_WORDS, PUT_HOW, TEXT_FIELDS, TIDY_WORDS, TIDYINGS, type RecipeStep } from '@flagstone/core/text/recipe';
+import { CASE_WORDS, LETTER_CASES } from '@flagstone/core/text/letter-case';
+import { PUT_HOW, TEXT_FIELDS, TIDY_WORDS, TIDYINGS, type RecipeStep } from '@flagstone/core/text/recipe';
 import { ElCheckbox, ElInput, ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
 import { computed } from 'vue';
 

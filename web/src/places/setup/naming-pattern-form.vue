@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { AppError } from '@flagstone/core/errors';
 import { FIELDS, fieldLabel, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
-import { LETTER_CASES, type LetterCase } from '@flagstone/core/text/letter-case';
+import { CASE_WORDS, LETTER_CASES } from '@flagstone/core/text/letter-case';
 import { BLOCK_LABELS, BLOCK_NAMES } from '@flagstone/core/ucs/name-blocks';
 import {
   nameAfter,
@@ -32,13 +32,6 @@ const rules = reactive(
   ) as Record<FreeBlock, BlockRule>,
 );
 
-const CASES: Record<LetterCase, string> = {
-  asIs: 'As it is',
-  title: 'Title Case',
-  sentence: 'Sentence case',
-  upper: 'CAPITALS',
-  lower: 'small letters',
-};
 const EXAMPLE: Partial<SoundRecord> = {
   catId: 'WATRLap',
   category: 'WATER',
@@ -112,7 +105,7 @@ const SOURCES: readonly FieldName[] = FIELDS.map(({ name }) => name);
           </td>
           <td>
             <el-select v-model="rules[block].letterCase" size="small" :aria-label="`Letters of ${block}`">
-              <el-option v-for="each in LETTER_CASES" :key="each" :value="each" :label="CASES[each]" />
+              <el-option v-for="each in LETTER_CASES" :key="each" :value="each" :label="CASE_WORDS[each]" />
             </el-select>
           </td>
           <td>

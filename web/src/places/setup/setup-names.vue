@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { AUTHORITY_KINDS, type Authority, type AuthorityKind } from '@flagstone/contract/rules';
+import { AUTHORITY_FIELDS, AUTHORITY_KINDS, type Authority, type AuthorityKind } from '@flagstone/contract/rules';
+import { fieldLabel } from '@flagstone/core/record/fields';
 import { ElButton, ElInput, ElMessageBox, ElOption, ElRadioButton, ElRadioGroup, ElSelect } from 'element-plus';
 import { computed, ref } from 'vue';
 import { call } from '../../api/client.ts';
@@ -15,13 +16,18 @@ const name = ref('');
 const code = ref('');
 const into = ref<Record<number, number>>({});
 
-const KINDS: Record<AuthorityKind, { label: string; code?: string }> = {
-  creator: { label: 'Creators', code: 'CreatorID' },
-  library: { label: 'Libraries', code: 'SourceID' },
-  publisher: { label: 'Publishers' },
-  licence: { label: 'Licences', code: 'Address' },
-  microphone: { label: 'Microphones' },
+const LABELS: Record<AuthorityKind, string> = {
+  creator: 'Creators',
+  library: 'Libraries',
+  publisher: 'Publishers',
+  licence: 'Licences',
+  microphone: 'Microphones',
 };
+/** What the code of a list is called; empty for lists without one. */
+const codeLabel = computed(() => {
+  const { code: field } = AUTHORITY_FIELDS[kind.value];
+  return field === undefined ? '' : fieldLabel(field);
+});
 const shown = computed(() => authorities.list.filter((each) => each.kind === kind.value));
 
 async function save(entry: { name: string; code: string }): Promise<void> {
@@ -66,17 +72,11 @@ async function merge(entry: Authority, intoId: number): Promise<void> {
     <el-button size="small" @click="gather">Take over what the records say</el-button>
   </p>
   <el-radio-group v-model="kind" aria-label="Which list">
-    <el-radio-button v-for="each in AUTHORITY_KINDS" :key="each" :value="each">{{ KINDS[each].label }}</el-radio-button>
+    <el-radio-button v-for="each in AUTHORITY_KINDS" :key="each" :value="each">{{ LABELS[each] }}</el-radio-button>
   </el-radio-group>
   <form class="add" @submit.prevent="save({ name, code })">
     <el-input v-model="name" placeholder="Name" aria-label="Name" />
-    <el-input
-      v-if="KINDS[kind].code"
-      v-model="code"
-      class="mono"
-      :placeholder="KINDS[kind].code ?? ''"
-      :aria-label="KINDS[kind].code ?? ''"
-    />
+    <el-input v-if="codeLabel" v-model="code" class="mono" :placeholder="codeLabel" :aria-label="codeLabel" />
     <el-button type="primary" native-type="submit" :disabled="name.trim() === ''">Add to the list</el-button>
   </form>
   <p v-if="shown.length === 0" class="soft">This list is empty yet.</p>
@@ -85,7 +85,7 @@ async function merge(entry: Authority, intoId: number): Promise<void> {
       <thead>
         <tr>
           <th>Name</th>
-          <th>{{ KINDS[kind].code ?? '' }}</th>
+          <th>{{ codeLabel }}</th>
           <th class="number">Records</th>
           <th></th>
         </tr>

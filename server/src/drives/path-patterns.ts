@@ -1,10 +1,10 @@
 import picomatch from 'picomatch';
 
 /**
- * Whether a path below a drive's root is left out by the patterns of a folder: globs on paths below that folder, without regard to case; a
- * pattern without a slash is about names anywhere (`*.mp3`, `old takes`). What lies in a folder that is left out is left out with it.
+ * Whether a path below a drive's root is meant by the patterns of a folder: globs on paths below that folder, without regard to case; a pattern
+ * without a slash is about names anywhere (`*.mp3`, `old takes`). What lies in a folder that is meant is meant with it.
  */
-export function excludedBy(folder: string, patterns: readonly string[]): (path: string) => boolean {
+export function pathMatcher(folder: string, patterns: readonly string[]): (path: string) => boolean {
   if (patterns.length === 0) return () => false;
   const options = { nocase: true, dot: true };
   const byName = picomatch(
