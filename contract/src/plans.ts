@@ -48,7 +48,8 @@ export const planItemSchema = z.object({
   state: itemStateSchema,
   before: z.record(z.string(), z.unknown()),
   after: z.record(z.string(), z.unknown()),
-  blocks: z.record(z.string(), z.string()),
+  /** Null where the name is not laid in blocks. */
+  blocks: z.record(z.string(), z.string()).nullable(),
   problems: z.array(
     z.object({
       code: z.string(),

@@ -3,12 +3,13 @@ import { chmod, mkdir, mkdtemp, readdir, rm, writeFile } from 'node:fs/promises'
 import os from 'node:os';
 import path from 'node:path';
 import { promisify } from 'node:util';
-import { afterAll, beforeAll, describe, expect, it, jest } from '@jest/globals';
+import { afterAll, beforeAll, describe, expect, jest } from '@jest/globals';
 import { demoCollection } from '@flagstone/demo/collection';
 import { demoFileBytes } from '@flagstone/demo/make-collection';
 import type { Page } from 'puppeteer-core';
 import { RunningServer } from '../running-server.ts';
 import { openBrowser } from './open-browser.ts';
+import { stepsOf, Walker } from './walker.ts';
 
 const run = promisify(execFile);
 jest.setTimeout(60_000);
@@ -19,7 +20,7 @@ let drive = '';
 let server: RunningServer;
 let page: Page;
 let closeBrowser: () => Promise<void>;
-const faults: string[] = [];
+let walker: Walker;
 const before = new Map<string, string>();
 
 /** Short demo sounds with different metadata inside, in folders, and one file that cannot be read. */
@@ -61,9 +62,7 @@ beforeAll(async () => {
   const opened = await openBrowser();
   page = opened.page;
   closeBrowser = opened.close;
-  page.setDefaultTimeout(ACTION_MS);
-  page.on('pageerror', (error) => faults.push(String(error)));
-  page.on('console', (message) => message.type() === 'error' && faults.push(message.text()));
+  walker = new Walker(page, ACTION_MS);
 }, 120_000);
 
 afterAll(async () => {
@@ -72,46 +71,10 @@ afterAll(async () => {
   await rm(folder, { recursive: true, force: true });
 });
 
-const button = (name: string) => page.locator(`::-p-aria([name="${name}"][role="button"])`);
-const text = (words: string) => page.locator(`::-p-text(${words})`);
-const shows = (words: string) => page.waitForFunction((wanted) => document.body.innerText.includes(wanted), {}, words);
-const rowTexts = () =>
-  page.$$eval('[role="rowgroup"] [role="row"]', (rows) =>
-    rows.map((row) => (row as HTMLElement).innerText.replace(/\n+/g, ' | ')),
-  );
-
-async function typeInto(selector: string, words: string): Promise<void> {
-  await page.locator(selector).click();
-  await page.keyboard.type(words);
-}
-
-/** Replaces the words of the search line, from the keyboard. */
-async function searchFor(words: string): Promise<void> {
-  await page.keyboard.press('Escape');
-  await page.keyboard.press('/');
-  await page.keyboard.down('Control');
-  await page.keyboard.press('a');
-  await page.keyboard.up('Control');
-  await page.keyboard.press('Backspace');
-  await page.keyboard.type(words);
-  await page.waitForFunction((wanted) => (new URLSearchParams(location.search).get('q') ?? '') === wanted, {}, words);
-}
-
-let broken = '';
-
-/** A step of the walk; the steps build on each other, so those after a failed one fail at once. A picture of the failure is kept. */
-function step(name: string, perform: () => Promise<void>): void {
-  it(name, async () => {
-    if (broken !== '') throw new Error(`not tried, since “${broken}” failed`);
-    try {
-      await perform();
-    } catch (error) {
-      broken = name;
-      await page.screenshot({ path: path.join(os.tmpdir(), 'flagstone-walk-failure.png') });
-      throw error;
-    }
-  });
-}
+const button = (name: string) => walker.button(name);
+const text = (words: string) => walker.text(words);
+const shows = (words: string) => walker.shows(words);
+const step = stepsOf(() => walker);
 
 describe('from a folder of messy files to the catalogue', () => {
   step('1. reads the folder and lists every file, and the one that cannot be read with its reason', async () => {
@@ -122,7 +85,7 @@ describe('from a folder of messy files to the catalogue', () => {
     await text('1 file unreadable').click();
     await shows('The file is empty (0 bytes).');
     await text('1 Describe').click();
-    const rows = await rowTexts();
+    const rows = await walker.rowTexts();
     expect(rows).toHaveLength(14);
     expect(rows.some((row) => row.includes('KY_PotteryClink_GlazedBowl_03.wav') && row.includes('Stereo'))).toBe(true);
   });
@@ -139,9 +102,7 @@ describe('from a folder of messy files to the catalogue', () => {
 
   step('shows what stands in a file and where it disagrees, and takes a value with one click', async () => {
     await page.locator('[role="grid"]').click({ offset: { x: 500, y: 640 } });
-    await page.keyboard.down('Control');
-    await page.keyboard.press('a');
-    await page.keyboard.up('Control');
+    await walker.press('Control+a');
     await shows('All selected');
     await button('In the file').click();
     await shows('say different things in different places');
@@ -167,31 +128,27 @@ describe('from a folder of messy files to the catalogue', () => {
     await button('Suggest for all').click();
     await shows('sounds filled in');
     await page.locator('[role="grid"]').click({ offset: { x: 500, y: 640 } });
-    await page.keyboard.down('Control');
-    await page.keyboard.press('a');
-    await page.keyboard.up('Control');
+    await walker.press('Control+a');
     await shows('All selected');
-    await typeInto('[data-field="creatorId"] input', 'ORV');
+    await walker.typeInto('[data-field="creatorId"] input', 'ORV');
     await page.keyboard.press('Tab');
     await shows('CreatorID: 14 sounds changed');
-    await typeInto('[data-field="sourceId"] input', 'CLAY');
+    await walker.typeInto('[data-field="sourceId"] input', 'CLAY');
     await page.keyboard.press('Tab');
     await shows('SourceID: 14 sounds changed');
 
     // The honk files have no word for a goose in their names: choose the category by typing a part of it.
-    await searchFor('honk');
+    await walker.searchFor('honk');
     await page.waitForFunction(() => document.querySelectorAll('[role="rowgroup"] [role="row"]').length < 14);
-    const honks = (await rowTexts()).length;
+    const honks = (await walker.rowTexts()).length;
     await page.keyboard.press('Escape');
-    await page.keyboard.down('Control');
-    await page.keyboard.press('a');
-    await page.keyboard.up('Control');
-    await typeInto('[data-field="catId"] input', 'goose');
+    await walker.press('Control+a');
+    await walker.typeInto('[data-field="catId"] input', 'goose');
     await page.locator('.category-options li ::-p-text(BIRDFowl)').click();
     await shows(`CatID: ${honks} sounds changed`);
 
     // Some have no sure suggestion: go to the next with something missing, and accept the first of the guesses, each with one key.
-    await searchFor('');
+    await walker.searchFor('');
     await shows('14 sounds');
     await page.keyboard.press('Escape');
     for (;;) {
@@ -239,9 +196,7 @@ describe('from a folder of messy files to the catalogue', () => {
     await page.waitForFunction(
       () => ![...document.querySelectorAll('[role="row"]')].some((row) => row.textContent?.includes('Pasted')),
     );
-    await page.keyboard.down('Shift');
-    await page.keyboard.press('u');
-    await page.keyboard.up('Shift');
+    await walker.press('Shift+u');
     await holds('Pasted One');
     await page.keyboard.press('u');
     await page.waitForFunction(
@@ -335,9 +290,9 @@ describe('from a folder of messy files to the catalogue', () => {
     await button('File them').click();
     await page.waitForFunction(() => location.pathname === '/catalogue');
     await shows('14 sounds');
-    await searchFor('named hand');
+    await walker.searchFor('named hand');
     await shows('1 sound');
-    await searchFor('');
+    await walker.searchFor('');
     await page.keyboard.press('Escape');
     await shows('14 sounds');
     await text('BIRDS').click();
@@ -453,7 +408,7 @@ describe('from a folder of messy files to the catalogue', () => {
     await shows('Canal recordings');
     // The line for live events breaks while the server is down; that is no fault of the page.
     expect(
-      faults.filter(
+      walker.faults.filter(
         (fault) =>
           !/ERR_CONNECTION_REFUSED|ERR_INCOMPLETE_CHUNKED|ERR_EMPTY_RESPONSE|403|Failed to load resource/.test(fault),
       ),

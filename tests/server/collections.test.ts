@@ -117,7 +117,7 @@ describe('a collection', () => {
     await app.call('editRecords', { body: { selection, edit: { set: { fxName: 'Weir', library: 'Canal' } } } });
     const plan = await app.call('makePlan', { body: { kind: 'rename', selection } });
     const { items } = await app.call('listPlanItems', { params: { id: plan.id } });
-    expect(items.map((item) => item.after['name'])).toEqual(['WEIR - Canal.wav']);
+    expect(items.map((item) => [item.after['name'], item.blocks])).toEqual([['WEIR - Canal.wav', null]]);
     await update(effects, { pattern: null });
   });
 });

@@ -42,7 +42,7 @@ describe('naming after a template', () => {
     ['{LIBRARY:upper:joined}[ - {project}] - {catId}', 'CANALSIDE - CERMBrk.wav'],
     ['[{project} ]{creatorId}[ ({keywords})]', 'ORV (vase, stone).wav'],
   ])('%s gives %s', (template, name) => {
-    expect(free(template)).toEqual({ name, blocks: {}, problems: [] });
+    expect(free(template)).toEqual({ name, blocks: null, problems: [] });
   });
 
   it('says which field is missing, and which characters were replaced', () => {

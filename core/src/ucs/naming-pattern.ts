@@ -30,6 +30,9 @@ export type FreeBlock = Exclude<BlockName, 'catId'>;
 export type NamingPattern =
   { kind: 'ucs'; blocks: Partial<Record<FreeBlock, BlockRule>> } | { kind: 'free'; template: string };
 
+/** A name after a pattern; `blocks` is null where the name is not laid in blocks. */
+export type PatternedName = Omit<PlannedName, 'blocks'> & { blocks: NameBlocks | null };
+
 /** Every block from the field of its name, as it stands there. */
 export const STANDARD_PATTERN: NamingPattern = { kind: 'ucs', blocks: {} };
 
@@ -47,7 +50,7 @@ export function nameAfter(
   record: Partial<SoundRecord>,
   extension: string,
   categories: CategoryList,
-): PlannedName {
+): PatternedName {
   const planned =
     pattern.kind === 'ucs'
       ? buildName(blocksAfter(pattern, record), extension, categories)
@@ -146,7 +149,7 @@ function fieldPiece(inside: string, fault: (message: string) => never): Piece {
   return { kind: 'field', field, letterCase, joined: how.includes('joined') };
 }
 
-function freeName(template: string, record: Partial<SoundRecord>, extension: string): PlannedName {
+function freeName(template: string, record: Partial<SoundRecord>, extension: string): PatternedName {
   const problems: NameProblem[] = [];
   const missing: FieldName[] = [];
   const given = laid(parseTemplate(template), record, missing);
@@ -162,7 +165,7 @@ function freeName(template: string, record: Partial<SoundRecord>, extension: str
   const name = base + extension;
   const tooLong = lengthProblem(name);
   if (tooLong) problems.push(tooLong);
-  return { name, blocks: {}, problems };
+  return { name, blocks: null, problems };
 }
 
 function laid(pieces: readonly Piece[], record: Partial<SoundRecord>, missing: FieldName[]): string {

@@ -110,7 +110,7 @@ export async function listItems(
     .orderBy(journal.id)
     .limit(limit + 1);
   const items = rows.slice(0, limit).map(({ item, driveName, folder }) => {
-    const { blocks = {}, ...shown } = item.after as { blocks?: Record<string, string> };
+    const { blocks = {}, ...shown } = item.after as { blocks?: Record<string, string> | null };
     return {
       id: item.id,
       copyId: item.copyId,

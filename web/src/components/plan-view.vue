@@ -150,11 +150,6 @@ watch(
   },
 );
 
-/** Whether a name is laid after a pattern of its own, without blocks. */
-function isFree({ blocks, after }: PlanItem): boolean {
-  return Object.keys(blocks).length === 0 && !String(after['name']).startsWith('.');
-}
-
 function changesOf(item: PlanItem): { label: string; before: string; after: string }[] {
   return FIELDS.filter((field) => field.name in item.after).map((field) => ({
     label: field.label,
@@ -237,14 +232,14 @@ useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working
                 <span class="soft">{{ item.driveName }} / {{ item.folder }} /</span> {{ item.before['name'] }}
               </div>
               <name-blocks
-                v-if="rename && !isFree(item)"
+                v-if="rename && item.blocks"
                 :blocks="item.blocks"
                 :extension="splitExtension(String(item.before['name'])).extension"
                 :problems="item.problems"
                 @edit="(block) => emit('editBlock', item.copyId, block)"
               />
               <div
-                v-if="rename && (isFree(item) || item.problems.some((problem) => problem.code === 'NAME_TAKEN'))"
+                v-if="rename && (!item.blocks || item.problems.some((problem) => problem.code === 'NAME_TAKEN'))"
                 class="mono"
               >
                 → {{ item.after['name'] }}

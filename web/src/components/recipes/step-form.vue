@@ -1,21 +1,36 @@
 <script setup lang="ts">
 import { fieldLabel, type FieldName } from '@flagstone/core/record/fields';
 import { CASE_WORDS, LETTER_CASES } from '@flagstone/core/text/letter-case';
-import { PUT_HOW, TEXT_FIELDS, TIDY_WORDS, TIDYINGS, type RecipeStep } from '@flagstone/core/text/recipe';
+import { TEXT_FIELDS, TIDY_WORDS, TIDYINGS, type PutHow, type RecipeStep } from '@flagstone/core/text/recipe';
 import { ElCheckbox, ElInput, ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
-import { computed } from 'vue';
+import PickOne from '../pick-one.vue';
 
 /** One step of a recipe, as a row of fields. */
 const step = defineModel<RecipeStep>({ required: true });
 
-const HOW_WORDS = { plain: 'Anywhere', word: 'Whole words', pattern: 'As a pattern' } as const;
-const PUT_CHOICES = { replace: 'instead', ifEmpty: 'where empty', append: 'behind', prepend: 'before' } as const;
+const FIND_CHOICES = [
+  { value: 'plain', label: 'Anywhere' },
+  { value: 'word', label: 'Whole words' },
+  { value: 'pattern', label: 'As a pattern' },
+] as const;
+const PUT_CHOICES = [
+  { value: 'replace', label: 'instead' },
+  { value: 'ifEmpty', label: 'where empty' },
+  { value: 'append', label: 'behind' },
+  { value: 'prepend', label: 'before' },
+] as const satisfies readonly { value: PutHow; label: string }[];
+const CASE_CHOICES = LETTER_CASES.filter((value) => value !== 'asIs').map((value) => ({
+  value,
+  label: CASE_WORDS[value],
+}));
+const TIDY_CHOICES = TIDYINGS.map((value) => ({ value, label: TIDY_WORDS[value] }));
+const FIELD_CHOICES = TEXT_FIELDS.map((value) => ({ value, label: fieldLabel(value) }));
 /** Where a value can come from: the name and the folders of the file, then the fields. */
-const sources = computed((): { value: FieldName | 'fileName' | 'folder'; label: string }[] => [
+const SOURCE_CHOICES: { value: FieldName | 'fileName' | 'folder'; label: string }[] = [
   { value: 'fileName', label: 'Cleaned file name' },
   { value: 'folder', label: 'Folder' },
-  ...TEXT_FIELDS.map((value) => ({ value, label: fieldLabel(value) })),
-]);
+  ...FIELD_CHOICES,
+];
 
 function change(part: Partial<RecipeStep>): void {
   step.value = { ...step.value, ...part } as RecipeStep;
@@ -55,14 +70,7 @@ function change(part: Partial<RecipeStep>): void {
       />
     </template>
     <template v-if="step.do === 'replace'">
-      <el-select
-        :model-value="step.how"
-        size="small"
-        aria-label="How it is found"
-        @update:model-value="(how) => change({ how })"
-      >
-        <el-option v-for="(words, how) in HOW_WORDS" :key="how" :value="how" :label="words" />
-      </el-select>
+      <pick-one :value="step.how" :choices="FIND_CHOICES" label="How it is found" @pick="(how) => change({ how })" />
       <el-checkbox
         :model-value="step.matchCase"
         size="small"
@@ -72,14 +80,7 @@ function change(part: Partial<RecipeStep>): void {
       />
     </template>
     <template v-if="step.do === 'case'">
-      <el-select :model-value="step.to" size="small" aria-label="Letters" @update:model-value="(to) => change({ to })">
-        <el-option
-          v-for="each in LETTER_CASES.filter((one) => one !== 'asIs')"
-          :key="each"
-          :value="each"
-          :label="CASE_WORDS[each]"
-        />
-      </el-select>
+      <pick-one :value="step.to" :choices="CASE_CHOICES" label="Letters" @pick="(to) => change({ to })" />
       <el-input-tag
         :model-value="step.keptWhole"
         size="small"
@@ -88,34 +89,23 @@ function change(part: Partial<RecipeStep>): void {
         @update:model-value="(keptWhole) => change({ keptWhole: keptWhole ?? [] })"
       />
     </template>
-    <el-select
+    <pick-one
       v-if="step.do === 'tidy'"
-      :model-value="step.how"
-      size="small"
-      aria-label="What is tidied"
-      @update:model-value="(how) => change({ how })"
-    >
-      <el-option v-for="each in TIDYINGS" :key="each" :value="each" :label="TIDY_WORDS[each]" />
-    </el-select>
+      :value="step.how"
+      :choices="TIDY_CHOICES"
+      label="What is tidied"
+      @pick="(how) => change({ how })"
+    />
     <template v-if="'to' in step && step.do !== 'case'">
-      <el-select
-        :model-value="step.to"
-        size="small"
-        aria-label="Field that is filled"
-        @update:model-value="(to) => change({ to })"
-      >
-        <el-option v-for="name in TEXT_FIELDS" :key="name" :value="name" :label="fieldLabel(name)" />
-      </el-select>
+      <pick-one :value="step.to" :choices="FIELD_CHOICES" label="Field that is filled" @pick="(to) => change({ to })" />
       <template v-if="step.do === 'put'">
         <span class="soft">from</span>
-        <el-select
-          :model-value="step.from"
-          size="small"
-          aria-label="Where the value comes from"
-          @update:model-value="(from) => change({ from })"
-        >
-          <el-option v-for="each in sources" :key="each.value" :value="each.value" :label="each.label" />
-        </el-select>
+        <pick-one
+          :value="step.from"
+          :choices="SOURCE_CHOICES"
+          label="Where the value comes from"
+          @pick="(from) => change({ from })"
+        />
         <label v-if="step.from === 'folder'" class="level"
           ><el-input-number
             :model-value="step.level"
@@ -157,15 +147,13 @@ function change(part: Partial<RecipeStep>): void {
             @update:model-value="(digits) => change({ digits: digits ?? 2 })"
         /></label>
       </template>
-      <el-select
+      <pick-one
         v-if="step.do !== 'number'"
-        :model-value="step.how"
-        size="small"
-        aria-label="How it is put there"
-        @update:model-value="(how) => change({ how })"
-      >
-        <el-option v-for="how in PUT_HOW" :key="how" :value="how" :label="PUT_CHOICES[how]" />
-      </el-select>
+        :value="step.how"
+        :choices="PUT_CHOICES"
+        label="How it is put there"
+        @pick="(how) => change({ how })"
+      />
       <el-input
         v-if="step.do === 'number' || step.how === 'append' || step.how === 'prepend'"
         :model-value="step.between"

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { AppError } from '@flagstone/core/errors';
-import { FIELDS, fieldLabel, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
+import { FIELDS, type SoundRecord } from '@flagstone/core/record/fields';
 import { CASE_WORDS, LETTER_CASES } from '@flagstone/core/text/letter-case';
 import { BLOCK_LABELS, BLOCK_NAMES } from '@flagstone/core/ucs/name-blocks';
 import {
@@ -10,9 +10,10 @@ import {
   type FreeBlock,
   type NamingPattern,
 } from '@flagstone/core/ucs/naming-pattern';
-import { ElButton, ElInput, ElOption, ElRadio, ElRadioGroup, ElSelect } from 'element-plus';
+import { ElButton, ElInput, ElRadio, ElRadioGroup } from 'element-plus';
 import { computed, reactive, ref } from 'vue';
 import NameBlocks from '../../components/name-blocks.vue';
+import PickOne from '../../components/pick-one.vue';
 import { useCategories } from '../../stores/categories.ts';
 
 /** How the names of a collection are made, with a made-up sound as the example of what comes out. */
@@ -73,7 +74,12 @@ function save(): void {
   emit('save', pattern.kind === 'ucs' && Object.keys(pattern.blocks).length === 0 ? null : pattern);
 }
 const FIELD_HINT = FIELDS.map(({ name }) => `{${name}}`).join(' ');
-const SOURCES: readonly FieldName[] = FIELDS.map(({ name }) => name);
+const SOURCES = FIELDS.map(({ name, label }) => ({ value: name, label }));
+const CASES = LETTER_CASES.map((value) => ({ value, label: CASE_WORDS[value] }));
+const SPACES = [
+  { value: 'kept', label: 'Kept' },
+  { value: 'removed', label: 'Removed' },
+] as const;
 </script>
 
 <template>
@@ -99,20 +105,28 @@ const SOURCES: readonly FieldName[] = FIELDS.map(({ name }) => name);
         <tr v-for="block in FREE_BLOCKS" :key="block">
           <td>{{ BLOCK_LABELS[block] }}</td>
           <td>
-            <el-select v-model="rules[block].field" size="small" filterable :aria-label="`${block} is filled from`">
-              <el-option v-for="name in SOURCES" :key="name" :value="name" :label="fieldLabel(name)" />
-            </el-select>
+            <pick-one
+              :value="rules[block].field"
+              :choices="SOURCES"
+              :label="`${block} is filled from`"
+              @pick="(field) => (rules[block].field = field)"
+            />
           </td>
           <td>
-            <el-select v-model="rules[block].letterCase" size="small" :aria-label="`Letters of ${block}`">
-              <el-option v-for="each in LETTER_CASES" :key="each" :value="each" :label="CASE_WORDS[each]" />
-            </el-select>
+            <pick-one
+              :value="rules[block].letterCase"
+              :choices="CASES"
+              :label="`Letters of ${block}`"
+              @pick="(letterCase) => (rules[block].letterCase = letterCase)"
+            />
           </td>
           <td>
-            <el-select v-model="rules[block].spaces" size="small" :aria-label="`Spaces of ${block}`">
-              <el-option value="kept" label="Kept" />
-              <el-option value="removed" label="Removed" />
-            </el-select>
+            <pick-one
+              :value="rules[block].spaces"
+              :choices="SPACES"
+              :label="`Spaces of ${block}`"
+              @pick="(spaces) => (rules[block].spaces = spaces)"
+            />
           </td>
         </tr>
       </tbody>
@@ -129,7 +143,7 @@ const SOURCES: readonly FieldName[] = FIELDS.map(({ name }) => name);
     <p class="example" role="status">
       <template v-if="example.planned">
         <span class="soft">For example</span>
-        <name-blocks v-if="kind === 'ucs'" :blocks="example.planned.blocks" extension=".wav" />
+        <name-blocks v-if="example.planned.blocks" :blocks="example.planned.blocks" extension=".wav" />
         <span v-else class="mono">{{ example.planned.name }}</span>
       </template>
       <span v-else class="warn">✕ {{ example.fault }}</span>

@@ -3,6 +3,7 @@ import type { Collection, CollectionChange } from '@flagstone/contract/collectio
 import { ElButton, ElInput, ElMessageBox, ElOption, ElSelect } from 'element-plus';
 import { ref } from 'vue';
 import { call } from '../../api/client.ts';
+import PickOne from '../../components/pick-one.vue';
 import { asked } from '../../composables/asked.ts';
 import { counted } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
@@ -40,16 +41,16 @@ async function saveNaming(collection: Collection, pattern: Collection['pattern']
   naming.value = undefined;
 }
 
-/** The collection that another one is about to be put into, by the one that ends. */
-const into = ref<Record<number, number>>({});
+/** What another one can be merged into. */
+function othersThan(id: number): { value: number; label: string }[] {
+  return collections.list.filter((each) => each.id !== id).map(({ id: value, name: label }) => ({ value, label }));
+}
 
-async function merge(collection: Collection, intoId: number | undefined): Promise<void> {
-  if (intoId === undefined) return;
+async function merge(collection: Collection, intoId: number): Promise<void> {
   const target = collections.nameOf(intoId);
   const question = `${counted(collection.folders, 'folder')} with ${counted(collection.files, 'file')} of “${collection.name}” go to “${target}”, which keeps its naming pattern. “${collection.name}” ends. No record and no file changes.`;
   const options = { confirmButtonText: `Merge into ${target}`, cancelButtonText: 'Keep both' };
   const isSure = await ElMessageBox.confirm(question, 'Merge two collections', options).catch(() => undefined);
-  Reflect.deleteProperty(into.value, collection.id);
   if (!isSure) return;
   await showingErrors(async () =>
     collections.set(await call('mergeCollection', { params: { id: collection.id }, body: { intoId } })),
@@ -80,22 +81,14 @@ function patternWords({ pattern }: Collection): string {
       <span class="soft">{{ counted(each.folders, 'folder') }}, {{ counted(each.files, 'file') }}</span>
       <span class="acts">
         <el-button size="small" @click="rename(each)">Rename</el-button>
-        <el-select
+        <pick-one
           v-if="collections.list.length > 1"
-          v-model="into[each.id]"
-          size="small"
           class="into"
+          :choices="othersThan(each.id)"
           placeholder="Merge into…"
-          :aria-label="`Merge ${each.name} into another collection`"
-          @change="(id: number) => merge(each, id)"
-        >
-          <el-option
-            v-for="other in collections.list.filter(({ id }) => id !== each.id)"
-            :key="other.id"
-            :value="other.id"
-            :label="other.name"
-          />
-        </el-select>
+          :label="`Merge ${each.name} into another collection`"
+          @pick="(id) => merge(each, id)"
+        />
         <el-button
           size="small"
           :title="each.retired ? 'It is listed and offered again' : 'Its sounds are listed only when it is asked for'"

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import type { Drive, ReadFolder } from '@flagstone/contract/api';
 import type { Recipe } from '@flagstone/contract/recipes';
-import { ElButton, ElMessageBox, ElOption, ElSelect, ElSwitch } from 'element-plus';
+import { ElButton, ElMessageBox, ElSwitch } from 'element-plus';
 import { computed, onBeforeUnmount, ref } from 'vue';
 import { call } from '../../api/client.ts';
+import PickOne from '../../components/pick-one.vue';
 import { asked } from '../../composables/asked.ts';
 import { counted, formatBytes, formatWhen } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
@@ -89,14 +90,19 @@ async function update(folder: ReadFolder, body: FolderChange): Promise<void> {
   });
 }
 
-/** How often a folder is read again by itself, in minutes. */
-const INTERVALS: [minutes: number | null, words: string][] = [
-  [null, 'Only when asked'],
-  [15, 'Every 15 minutes'],
-  [60, 'Every hour'],
-  [360, 'Every 6 hours'],
-  [1440, 'Every day'],
+/** How often a folder is read again by itself, in minutes; 0 is never. */
+const INTERVALS = [
+  { value: 0, label: 'Only when asked' },
+  { value: 15, label: 'Every 15 minutes' },
+  { value: 60, label: 'Every hour' },
+  { value: 360, label: 'Every 6 hours' },
+  { value: 1440, label: 'Every day' },
 ];
+const collectionChoices = computed(() => collections.list.map(({ id, name }) => ({ value: id, label: name })));
+const recipeChoices = computed(() => [
+  { value: 0, label: 'None' },
+  ...recipes.value.map(({ id, name }) => ({ value: id, label: name })),
+]);
 
 async function exclude(folder: ReadFolder): Promise<void> {
   const question =
@@ -170,15 +176,13 @@ function readAgain(folder: ReadFolder): void {
           <td class="mono">{{ folder.path || 'the whole drive' }}</td>
           <td class="number">{{ folder.files.toLocaleString('en') }}</td>
           <td>
-            <el-select
-              :model-value="folder.collectionId"
-              size="small"
+            <pick-one
               class="choice"
-              :aria-label="`Collection of ${folder.path || drive.name}`"
-              @update:model-value="(collectionId: number) => update(folder, { collectionId })"
-            >
-              <el-option v-for="each in collections.list" :key="each.id" :value="each.id" :label="each.name" />
-            </el-select>
+              :value="folder.collectionId"
+              :choices="collectionChoices"
+              :label="`Collection of ${folder.path || drive.name}`"
+              @pick="(collectionId) => update(folder, { collectionId })"
+            />
           </td>
           <td>
             <el-switch
@@ -190,32 +194,22 @@ function readAgain(folder: ReadFolder): void {
             {{ folder.watched ? 'Within seconds' : 'No' }}
           </td>
           <td>
-            <el-select
-              :model-value="folder.rereadMinutes ?? 0"
-              size="small"
+            <pick-one
               class="choice"
-              :aria-label="`How often ${folder.path || drive.name} is read again`"
-              @update:model-value="(minutes: number) => update(folder, { rereadMinutes: minutes || null })"
-            >
-              <el-option
-                v-for="[minutes, words] in INTERVALS"
-                :key="minutes ?? 0"
-                :value="minutes ?? 0"
-                :label="words"
-              />
-            </el-select>
+              :value="folder.rereadMinutes ?? 0"
+              :choices="INTERVALS"
+              :label="`How often ${folder.path || drive.name} is read again`"
+              @pick="(minutes) => update(folder, { rereadMinutes: minutes || null })"
+            />
           </td>
           <td>
-            <el-select
-              :model-value="folder.recipeId ?? 0"
-              size="small"
+            <pick-one
               class="choice"
-              :aria-label="`Recipe for what is new in ${folder.path || drive.name}`"
-              @update:model-value="(id: number) => update(folder, { recipeId: id || null })"
-            >
-              <el-option :value="0" label="None" />
-              <el-option v-for="each in recipes" :key="each.id" :value="each.id" :label="each.name" />
-            </el-select>
+              :value="folder.recipeId ?? 0"
+              :choices="recipeChoices"
+              :label="`Recipe for what is new in ${folder.path || drive.name}`"
+              @pick="(id) => update(folder, { recipeId: id || null })"
+            />
           </td>
           <td>
             <span class="mono">{{ folder.exclude.join(', ') || 'nothing' }}</span>

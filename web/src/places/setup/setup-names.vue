@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { AUTHORITY_FIELDS, AUTHORITY_KINDS, type Authority, type AuthorityKind } from '@flagstone/contract/rules';
 import { fieldLabel } from '@flagstone/core/record/fields';
-import { ElButton, ElInput, ElMessageBox, ElOption, ElRadioButton, ElRadioGroup, ElSelect } from 'element-plus';
+import { ElButton, ElInput, ElMessageBox, ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed, ref } from 'vue';
+import PickOne from '../../components/pick-one.vue';
 import { call } from '../../api/client.ts';
 import { counted } from '../../composables/format.ts';
 import { showingErrors, tell } from '../../composables/use-errors.ts';
@@ -14,8 +15,6 @@ void authorities.load();
 const kind = ref<AuthorityKind>('creator');
 const name = ref('');
 const code = ref('');
-const into = ref<Record<number, number>>({});
-
 const LABELS: Record<AuthorityKind, string> = {
   creator: 'Creators',
   library: 'Libraries',
@@ -50,9 +49,13 @@ async function remove({ id }: Authority): Promise<void> {
   await showingErrors(async () => authorities.set(await call('removeAuthority', { params: { id } })));
 }
 
+/** What another one can be merged into. */
+function othersThan(id: number): { value: number; label: string }[] {
+  return shown.value.filter((each) => each.id !== id).map(({ id: value, name: label }) => ({ value, label }));
+}
+
 async function merge(entry: Authority, intoId: number): Promise<void> {
   const target = authorities.list.find((each) => each.id === intoId);
-  Reflect.deleteProperty(into.value, entry.id);
   if (!target) return;
   const question = `${counted(entry.uses, 'record')} that ${entry.uses === 1 ? 'says' : 'say'} “${entry.name}” will say “${target.name}”${target.code ? ` with ${target.code}` : ''}. The files follow when they are written. It can be undone.`;
   const options = { confirmButtonText: `Change ${counted(entry.uses, 'record')}`, cancelButtonText: 'Keep both' };
@@ -96,22 +99,14 @@ async function merge(entry: Authority, intoId: number): Promise<void> {
           <td class="mono">{{ each.code }}</td>
           <td class="number">{{ each.uses.toLocaleString('en') }}</td>
           <td class="acts">
-            <el-select
+            <pick-one
               v-if="shown.length > 1"
-              v-model="into[each.id]"
-              size="small"
-              filterable
+              class="into"
+              :choices="othersThan(each.id)"
               placeholder="Merge into…"
-              :aria-label="`Merge ${each.name} into another name`"
-              @change="(id: number) => merge(each, id)"
-            >
-              <el-option
-                v-for="other in shown.filter(({ id }) => id !== each.id)"
-                :key="other.id"
-                :value="other.id"
-                :label="other.name"
-              />
-            </el-select>
+              :label="`Merge ${each.name} into another name`"
+              @pick="(id) => merge(each, id)"
+            />
             <el-button size="small" :aria-label="`Take ${each.name} off the list`" @click="remove(each)"
               >Take off</el-button
             >
@@ -141,7 +136,7 @@ async function merge(entry: Authority, intoId: number): Promise<void> {
   justify-content: flex-end;
 }
 
-.acts .el-select {
+.into {
   width: 150px;
 }
 </style>

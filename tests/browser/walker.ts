@@ -1,0 +1,88 @@
+import os from 'node:os';
+import path from 'node:path';
+import { it } from '@jest/globals';
+import type { Page } from 'puppeteer-core';
+
+/** What a person does and sees in a page, in the words of the page. */
+export class Walker {
+  readonly page: Page;
+  /** What the page said went wrong. */
+  readonly faults: string[] = [];
+
+  constructor(page: Page, actionMs: number) {
+    this.page = page;
+    page.setDefaultTimeout(actionMs);
+    page.on('pageerror', (error) => this.faults.push(String(error)));
+    page.on('console', (message) => message.type() === 'error' && this.faults.push(message.text()));
+  }
+
+  button(name: string) {
+    return this.page.locator(`::-p-aria([name="${name}"][role="button"])`);
+  }
+
+  text(words: string) {
+    return this.page.locator(`::-p-text(${words})`);
+  }
+
+  shows(words: string) {
+    return this.page.waitForFunction((wanted) => document.body.innerText.includes(wanted), {}, words);
+  }
+
+  showsNoMore(words: string) {
+    return this.page.waitForFunction((wanted) => !document.body.innerText.includes(wanted), {}, words);
+  }
+
+  rowTexts(): Promise<string[]> {
+    return this.page.$$eval('[role="rowgroup"] [role="row"]', (rows) =>
+      rows.map((row) => (row as HTMLElement).innerText.replace(/\n+/g, ' | ')),
+    );
+  }
+
+  async typeInto(selector: string, words: string): Promise<void> {
+    await this.page.locator(selector).click();
+    await this.page.keyboard.type(words);
+  }
+
+  /** Picks an entry of a select by the words of both. */
+  async pick(label: string, entry: string): Promise<void> {
+    await this.page.locator(`[aria-label="${label}"]`).click();
+    await this.page.locator(`.el-select-dropdown:not([style*="display: none"]) ::-p-text(${entry})`).click();
+  }
+
+  /** Presses a key with others held, as `Control+a`. */
+  async press(keys: string): Promise<void> {
+    const held = keys.split('+');
+    const key = held.pop() as Parameters<Page['keyboard']['press']>[0];
+    for (const each of held) await this.page.keyboard.down(each as typeof key);
+    await this.page.keyboard.press(key);
+    for (const each of held.reverse()) await this.page.keyboard.up(each as typeof key);
+  }
+
+  /** Replaces the words of the search line, from the keyboard. */
+  async searchFor(words: string): Promise<void> {
+    await this.press('Escape');
+    await this.press('/');
+    await this.press('Control+a');
+    await this.press('Backspace');
+    await this.page.keyboard.type(words);
+    const isAsked = (wanted: string) => (new URLSearchParams(location.search).get('q') ?? '') === wanted;
+    await this.page.waitForFunction(isAsked, {}, words);
+  }
+}
+
+/** Steps of a walk: they build on each other, so those after a failed one fail at once. A picture of the failure is kept. */
+export function stepsOf(walker: () => Walker): (name: string, perform: () => Promise<void>) => void {
+  let broken = '';
+  return (name, perform) => {
+    it(name, async () => {
+      if (broken !== '') throw new Error(`not tried, since “${broken}” failed`);
+      try {
+        await perform();
+      } catch (error) {
+        broken = name;
+        await walker().page.screenshot({ path: path.join(os.tmpdir(), 'flagstone-walk-failure.png') });
+        throw error;
+      }
+    });
+  };
+}
