@@ -27,7 +27,7 @@ const TIDY_CHOICES = TIDYINGS.map((value) => ({ value, label: TIDY_WORDS[value] 
 const FIELD_CHOICES = TEXT_FIELDS.map((value) => ({ value, label: fieldLabel(value) }));
 /** Where a value can come from: the name and the folders of the file, then the fields. */
 const SOURCE_CHOICES: { value: FieldName | 'fileName' | 'folder'; label: string }[] = [
-  { value: 'fileName', label: 'Cleaned file name' },
+  { value: 'fileName', label: 'File name' },
   { value: 'folder', label: 'Folder' },
   ...FIELD_CHOICES,
 ];
@@ -64,7 +64,7 @@ function change(part: Partial<RecipeStep>): void {
       <el-input
         :model-value="step.by"
         size="small"
-        placeholder="Becomes (nothing removes it)"
+        placeholder="Becomes"
         aria-label="Becomes"
         @update:model-value="(by) => change({ by })"
       />

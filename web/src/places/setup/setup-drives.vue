@@ -92,7 +92,7 @@ async function update(folder: ReadFolder, body: FolderChange): Promise<void> {
 
 /** How often a folder is read again by itself, in minutes; 0 is never. */
 const INTERVALS = [
-  { value: 0, label: 'Only when asked' },
+  { value: 0, label: 'When asked' },
   { value: 15, label: 'Every 15 minutes' },
   { value: 60, label: 'Every hour' },
   { value: 360, label: 'Every 6 hours' },
