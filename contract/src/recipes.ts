@@ -39,6 +39,9 @@ export const recipeStepSchema = z.discriminatedUnion('do', [
   }),
   z.strictObject({ do: z.literal('nameToKeywords') }),
   z.strictObject({ do: z.literal('keyword'), find: text, by: text }),
+  z.strictObject({ do: z.literal('readName'), how: z.enum(['replace', 'ifEmpty']) }),
+  z.strictObject({ do: z.literal('lookUp'), field }),
+  z.strictObject({ do: z.literal('spell'), fields }),
 ]);
 
 const steps = z.array(recipeStepSchema).min(1).max(50);
@@ -68,9 +71,17 @@ export const recipeRowSchema = z.object({
   copyId: z.number(),
   name: z.string(),
   changes: z.array(z.object({ field, before: z.string(), after: z.string() })),
+  /** What should be known of the row, whether it changes or not. */
+  notes: z.array(z.string()),
   problem: z.string().nullable(),
 });
 export const recipePreviewSchema = z.object({ rows: z.array(recipeRowSchema), next: placeSchema.nullable() });
 export type RecipePreview = z.infer<typeof recipePreviewSchema>;
 
-export const recipeCountSchema = z.object({ rows: z.number(), changed: z.number(), problems: z.number() });
+export const recipeCountSchema = z.object({
+  rows: z.number(),
+  changed: z.number(),
+  problems: z.number(),
+  notes: z.number(),
+});
+export type RecipeCount = z.infer<typeof recipeCountSchema>;

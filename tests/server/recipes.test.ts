@@ -27,7 +27,11 @@ describe('a recipe', () => {
     const steps = [find('kiln_door', 'Kiln Door')];
     const first = await app.call('previewRecipe', { body: { selection: selection(), steps } });
     expect(first.rows).toHaveLength(100);
-    expect(first.rows[0]?.changes).toEqual([{ field: 'fxName', before: 'kiln_door 0', after: 'Kiln Door 0' }]);
+    expect(first.rows.flatMap(({ changes }) => changes)).toContainEqual({
+      field: 'fxName',
+      before: 'kiln_door 0',
+      after: 'Kiln Door 0',
+    });
     let { next } = first;
     let changed = first.rows.length;
     while (next) {
@@ -37,7 +41,7 @@ describe('a recipe', () => {
     }
     expect(changed).toBe(COUNT / 3);
     const counts = await app.call('countRecipe', { body: { selection: selection(), steps } });
-    expect(counts).toEqual({ rows: COUNT, changed: COUNT / 3, problems: 0 });
+    expect(counts).toEqual({ rows: COUNT, changed: COUNT / 3, problems: 0, notes: 0 });
     expect((await rows())[0]?.record.fxName).toBe('kiln_door 0');
   });
 
@@ -59,6 +63,13 @@ describe('a recipe', () => {
     } while (after !== undefined);
     expect(names.size).toBe(COUNT);
     expect([...names].sort().at(-1)).toBe(`Kiln ${COUNT}`);
+    // Numbers follow the names, in whatever order the files were read.
+    expect(
+      (await rows()).every(
+        ({ name, record }, at) =>
+          name.startsWith(String(at).padStart(4, '0')) && record.fxName === `Kiln ${String(at + 1).padStart(3, '0')}`,
+      ),
+    ).toBe(true);
     const { revisions } = await app.call('getSound', { params: { id: (await rows())[0]?.soundId } });
     expect(revisions[0]).toMatchObject({ kind: 'recipe', summary: 'Recipe “Kiln names”', person: 'Orla Venn' });
     await app.call('undoLast');
@@ -68,7 +79,7 @@ describe('a recipe', () => {
   it('leaves rows as they are that would lose their FXName, and says so', async () => {
     const steps = [find('.*', '', { how: 'pattern' })];
     const counts = await app.call('countRecipe', { body: { selection: selection(), steps } });
-    expect(counts).toEqual({ rows: COUNT, changed: 0, problems: COUNT });
+    expect(counts).toEqual({ rows: COUNT, changed: 0, problems: COUNT, notes: 0 });
     const { rows: shown } = await app.call('previewRecipe', { body: { selection: selection(), steps } });
     expect(shown[0]?.problem).toBe('Nothing would be left of the FXName.');
     expect(await app.call('runRecipe', { body: { selection: selection(), steps } })).toMatchObject({ changed: 0 });
@@ -103,5 +114,44 @@ describe('a recipe', () => {
     expect((await app.send('removeRecipe', { params: { id: others[0]?.id }, person: 2 })).status).toBe(404);
     expect(await app.call('removeRecipe', { params: { id: others[0]?.id } })).toHaveLength(1);
     expect((await app.send('saveRecipe', { body: { name: 'Empty', steps: [], shared: false } })).status).toBe(400);
+  });
+
+  it('reads names back and looks names up in their lists, telling what it put right', async () => {
+    await app.put('Old names/cermbrk_Pot Falls_CLAY.wav', { seed: 77_001 });
+    await app.put('Old names/CERMBrk _ Thunnder Jar_ORV_CLAY.wav', { seed: 77_002 });
+    const { batchId: named } = await app.intake('Old names');
+    const selection = { kind: 'batch', batchId: named };
+    await app.call('saveAuthority', { body: { kind: 'library', name: 'Clay and Water', code: 'CLAY' } });
+    await app.call('saveAuthority', { body: { kind: 'creator', name: 'Orla Venn', code: 'ORV' } });
+    const steps: RecipeStep[] = [
+      { do: 'readName', how: 'ifEmpty' },
+      { do: 'lookUp', field: 'library' },
+      { do: 'lookUp', field: 'creator' },
+      { do: 'spell', fields: ['fxName'] },
+    ];
+    const { rows: shown } = await app.call('previewRecipe', { body: { selection, steps } });
+    expect(shown.flatMap(({ notes }) => notes)).toEqual(
+      expect.arrayContaining([
+        'CatID “cermbrk” is written “CERMBrk”.',
+        'A block is missing: “CLAY” is taken for the SourceID.',
+        'Blanks around the separators “_” are left out.',
+        'FXName: “thunnder” may be “thunder”.',
+      ]),
+    );
+    expect(await app.call('runRecipe', { body: { selection, steps } })).toMatchObject({ changed: 2 });
+    const { rows: now } = await app.call('listBatchRows', { params: { id: named } });
+    expect(now.map(({ record }) => record)).toEqual(
+      expect.arrayContaining([
+        expect.objectContaining({
+          catId: 'CERMBrk',
+          subCategory: 'BREAK',
+          fxName: 'Pot Falls',
+          sourceId: 'CLAY',
+          library: 'Clay and Water',
+          creator: '',
+        }),
+        expect.objectContaining({ fxName: 'Thunnder Jar', creator: 'Orla Venn', creatorId: 'ORV' }),
+      ]),
+    );
   });
 });

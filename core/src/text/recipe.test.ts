@@ -1,7 +1,8 @@
 import { describe, expect, it } from '@jest/globals';
 import { emptyRecord, type SoundRecord } from '../record/fields.ts';
 import { builtInCategoryList } from '../ucs/category-list.ts';
-import { prepareRecipe, stepInWords, type RecipeStep } from './recipe.ts';
+import { prepareRecipe, stepInWords, type RecipeSources, type RecipeStep } from './recipe.ts';
+import { Spelling } from './spelling.ts';
 
 const categories = builtInCategoryList();
 const base = {
@@ -10,16 +11,24 @@ const base = {
   description: 'Kiln  door, slams',
   keywords: ['kiln', 'Door'],
 };
-const run = (steps: RecipeStep[], record: Partial<SoundRecord> = {}, index = 0) =>
-  prepareRecipe(
-    steps,
-    categories,
-  )({
-    record: { ...base, ...record },
-    fileName: '03_KILN_door slam_T07.wav',
-    folder: 'Pottery/Kiln room',
-    index,
-  });
+const sources: RecipeSources = {
+  categories,
+  names: {
+    creator: [
+      { name: 'Orla Venn', code: 'ORV', codeField: 'creatorId' },
+      { name: 'Tobias Reed', code: 'TOR', codeField: 'creatorId' },
+    ],
+    library: [{ name: 'Clay and Water', code: 'CLAY', codeField: 'sourceId' }],
+  },
+  spelling: new Spelling(categories, (word) => ['slams', 'heron'].includes(word)),
+};
+const outcome = (
+  steps: RecipeStep[],
+  record: Partial<SoundRecord> = {},
+  index = 0,
+  fileName = '03_KILN_door slam_T07.wav',
+) => prepareRecipe(steps, sources)({ record: { ...base, ...record }, fileName, folder: 'Pottery/Kiln room', index });
+const run = (...args: Parameters<typeof outcome>) => outcome(...args).set;
 const replace = (find: string, by: string, more: object = {}): RecipeStep => {
   return {
     do: 'replace',
@@ -143,6 +152,43 @@ describe('the steps of a recipe', () => {
     [[{ do: 'set', to: 'tempo', value: '3', how: 'replace', between: '' }], 'Step 1: Tempo (BPM) is no text'],
     [[{ do: 'keyword', find: ' ', by: '' }], 'Step 1: say which keyword'],
   ])('name what is wrong with %o', (steps, message) => {
-    expect(() => prepareRecipe(steps, categories)).toThrow(message);
+    expect(() => prepareRecipe(steps, sources)).toThrow(message);
+  });
+
+  it('read a name’s blocks back, telling what they put right', () => {
+    const step: RecipeStep = { do: 'readName', how: 'replace' };
+    const name = 'cermbrk _ Pot Falls_CLAY.wav';
+    const { set, notes } = outcome([step], {}, 0, name);
+    expect(set).toEqual({ catId: 'CERMBrk', fxName: 'Pot Falls', sourceId: 'CLAY' });
+    expect(notes).toHaveLength(3);
+    expect(run([{ ...step, how: 'ifEmpty' }], { creatorId: 'TOR' }, 0, name)).toEqual({
+      catId: 'CERMBrk',
+      sourceId: 'CLAY',
+    });
+    expect(outcome([step])).toEqual({ set: {}, notes: [] });
+  });
+
+  it.each<[Partial<SoundRecord>, Partial<SoundRecord>, number]>([
+    [{ creator: 'orla venn' }, { creator: 'Orla Venn', creatorId: 'ORV' }, 0],
+    [{ creator: 'Orla Ven', creatorId: 'OV' }, { creator: 'Orla Venn' }, 0],
+    [{ creatorId: 'tor' }, { creator: 'Tobias Reed' }, 0],
+    [{ creator: 'ORV' }, { creator: 'Orla Venn', creatorId: 'ORV' }, 0],
+    [{ creator: 'Ida Marsh' }, {}, 1],
+    [{}, {}, 0],
+  ])('look %o up in the list of creators', (record, set, notes) => {
+    const result = outcome([{ do: 'lookUp', field: 'creator' }], record);
+    expect(result.set).toEqual(set);
+    expect(result.notes).toHaveLength(notes);
+  });
+
+  it('give hints on spelling and change nothing', () => {
+    const result = outcome([{ do: 'spell', fields: ['description', 'keywords'] }], {
+      description: 'Watterfall slams, heron, MKIII, Orla',
+      keywords: ['thunnder'],
+    });
+    expect(result).toEqual({
+      set: {},
+      notes: ['Description: “watterfall” may be “waterfall”.', 'Keywords: “thunnder” may be “thunder”.'],
+    });
   });
 });

@@ -1,11 +1,22 @@
 import { AppError } from '../errors.ts';
 import { tidyKeywords } from '../record/edit.ts';
-import { FIELDS, fieldLabel, isEmptyValue, sameValue, type FieldName, type SoundRecord } from '../record/fields.ts';
+import {
+  FIELD_NAMES,
+  FIELDS,
+  fieldLabel,
+  isEmptyValue,
+  sameValue,
+  type FieldName,
+  type SoundRecord,
+} from '../record/fields.ts';
 import { suggestFxName } from '../suggest/suggest-fx-name.ts';
 import type { CategoryList } from '../ucs/category-list.ts';
 import { legalText, splitExtension } from '../ucs/name-blocks.ts';
+import { readName, type KnownCodes } from '../ucs/read-name.ts';
 import { expandAbbreviations } from './abbreviations.ts';
 import { CASE_WORDS, COMMON_ACRONYMS, toLetterCase, type LetterCase } from './letter-case.ts';
+import { findListed, type ListedName, type ListedNames } from './listed-names.ts';
+import type { Spelling } from './spelling.ts';
 import { transliterate } from './transliterate.ts';
 import { wordsOf } from './words.ts';
 
@@ -33,7 +44,10 @@ export type RecipeStep =
   | { do: 'set'; to: FieldName; value: string; how: PutHow; between: string }
   | { do: 'number'; to: FieldName; start: number; digits: number; between: string }
   | { do: 'nameToKeywords' }
-  | { do: 'keyword'; find: string; by: string };
+  | { do: 'keyword'; find: string; by: string }
+  | { do: 'readName'; how: 'replace' | 'ifEmpty' }
+  | { do: 'lookUp'; field: FieldName }
+  | { do: 'spell'; fields: FieldName[] };
 
 /** Fields whose values are text or lists of text; only these take steps. */
 export const TEXT_FIELDS: readonly FieldName[] = FIELDS.filter(
@@ -50,6 +64,22 @@ export interface RecipeRow {
   index: number;
 }
 
+/** What steps look things up in, beside the category list. */
+export interface RecipeSources {
+  categories: CategoryList;
+  /** The lists of names, by the field that they are for. */
+  names?: ListedNames;
+  spelling?: Spelling;
+}
+
+/** What a recipe makes of a row. */
+export interface RecipeOutcome {
+  /** The changed fields only. */
+  set: Partial<SoundRecord>;
+  /** What a person should know of it: repairs of a name, words that look misspelt, names that are on no list. */
+  notes: string[];
+}
+
 /** Words that say nothing as keywords. */
 const NO_KEYWORDS = new Set(
   'a an and at by for from in into of off on onto or the to with take tk wav aif aiff flac mp'.split(' '),
@@ -60,13 +90,10 @@ const MOST_LENGTH = 10_000;
  * A recipe made ready to run: checks its steps once and returns what gives the changed fields of a row. Throws RECIPE_INVALID, naming the step. A
  * pattern may take very long on some texts: run it where it can be stopped.
  */
-export function prepareRecipe(
-  steps: readonly RecipeStep[],
-  categories: CategoryList,
-): (row: RecipeRow) => Partial<SoundRecord> {
+export function prepareRecipe(steps: readonly RecipeStep[], sources: RecipeSources): (row: RecipeRow) => RecipeOutcome {
   const run = steps.map((step, index) => {
     try {
-      return prepareStep(step, categories);
+      return prepareStep(step, sources);
     } catch (error) {
       const why = error instanceof Error ? error.message : String(error);
       throw new AppError('RECIPE_INVALID', `Step ${index + 1}: ${why}`, { cause: error });
@@ -74,16 +101,16 @@ export function prepareRecipe(
   });
   return (row) => {
     const record = { ...row.record };
-    for (const step of run) step(record, row);
-    return Object.fromEntries(
-      TEXT_FIELDS.filter((name) => !sameValue(record[name], row.record[name])).map((name) => [name, record[name]]),
-    );
+    const notes: string[] = [];
+    for (const step of run) step(record, row, (text) => notes.push(text));
+    const changed = FIELD_NAMES.filter((name) => !sameValue(record[name], row.record[name]));
+    return { set: Object.fromEntries(changed.map((name) => [name, record[name]])), notes };
   };
 }
 
-type RunStep = (record: SoundRecord, row: RecipeRow) => void;
+type RunStep = (record: SoundRecord, row: RecipeRow, note: (text: string) => void) => void;
 
-function prepareStep(step: RecipeStep, categories: CategoryList): RunStep {
+function prepareStep(step: RecipeStep, sources: RecipeSources): RunStep {
   switch (step.do) {
     case 'replace':
       return inFields(step.fields, replacer(step));
@@ -93,7 +120,7 @@ function prepareStep(step: RecipeStep, categories: CategoryList): RunStep {
       return inFields(step.fields, TIDY[step.how]);
     case 'put': {
       const to = textField(step.to);
-      return (record, row) => put(record, to, sourceOf(step, record, row, categories), step.how, step.between);
+      return (record, row) => put(record, to, sourceOf(step, record, row, sources.categories), step.how, step.between);
     }
     case 'set': {
       const to = textField(step.to);
@@ -119,7 +146,53 @@ function prepareStep(step: RecipeStep, categories: CategoryList): RunStep {
         record.keywords = tidyKeywords(record.keywords.map((word) => (word.toLowerCase() === wanted ? step.by : word)));
       };
     }
+    case 'readName':
+      return nameReader(step.how, sources);
+    case 'lookUp':
+      return lookUp(textField(step.field), sources.names?.[step.field] ?? []);
+    case 'spell':
+      return spell(step.fields, sources.spelling);
   }
+}
+
+/** Fills the fields behind the blocks of a name in UCS form, or nearly so; repairs are noted. */
+function nameReader(how: PutHow, { categories, names }: RecipeSources): RunStep {
+  const codesOf = (field: FieldName): ReadonlySet<string> =>
+    new Set((names?.[field] ?? []).map(({ code }) => code.toLowerCase()).filter((code) => code !== ''));
+  const codes: KnownCodes = { creatorIds: codesOf('creator'), sourceIds: codesOf('library') };
+  return (record, { fileName }, note) => {
+    const read = readName(splitExtension(fileName).base, categories, codes);
+    if (!read) return;
+    for (const [block, text] of Object.entries(read.blocks)) put(record, block as FieldName, text, how, '');
+    for (const { message } of read.repairs) note(message);
+  };
+}
+
+/** Gives a name its spelling on the list, and its code where that is missing. */
+function lookUp(field: FieldName, list: readonly ListedName[]): RunStep {
+  return (record, _row, note) => {
+    const said = String(record[field] ?? '');
+    const codeField = list.find((each) => each.codeField !== undefined)?.codeField;
+    const code = codeField === undefined ? '' : String(record[codeField] ?? '');
+    if (said === '' && code === '') return;
+    const found = findListed(list, said, code);
+    if (!found) return note(`“${said || code}” is not on the list of ${fieldLabel(field)}.`);
+    Object.assign(record, { [field]: found.name });
+    if (codeField !== undefined && code === '' && found.code !== '') Object.assign(record, { [codeField]: found.code });
+  };
+}
+
+function spell(fields: readonly FieldName[], spelling: Spelling | undefined): RunStep {
+  if (fields.length === 0) throw new Error('choose at least one field');
+  const names = fields.map(textField);
+  return (record, _row, note) => {
+    for (const name of names) {
+      const value = record[name];
+      const text = Array.isArray(value) ? value.join(', ') : String(value ?? '');
+      for (const { word, likely } of spelling?.hints(text) ?? [])
+        note(`${fieldLabel(name)}: “${word}” may be “${likely}”.`);
+    }
+  };
 }
 
 const TIDY: Record<Tidying, (text: string) => string> = {
@@ -236,6 +309,12 @@ export function stepInWords(step: RecipeStep): string {
       return 'Words of the name become keywords';
     case 'keyword':
       return step.by === '' ? `Keyword “${step.find}” removed` : `Keyword “${step.find}” becomes “${step.by}”`;
+    case 'readName':
+      return step.how === 'ifEmpty' ? 'Blocks of the name fill empty fields' : 'Blocks of the name become fields';
+    case 'lookUp':
+      return `${fieldLabel(step.field)} as on its list`;
+    case 'spell':
+      return `Hints on spelling in ${fields}`;
   }
 }
 

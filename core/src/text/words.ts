@@ -28,7 +28,8 @@ export function wordsOf(text: string): string[] {
     .filter((word) => word !== '');
 }
 
-const IRREGULAR: Record<string, string> = {
+/** Irregular forms with their base forms. */
+export const IRREGULAR: Readonly<Record<string, string>> = {
   geese: 'goose',
   feet: 'foot',
   teeth: 'tooth',

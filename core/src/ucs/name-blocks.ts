@@ -1,4 +1,4 @@
-import type { CategoryList } from './category-list.ts';
+import type { Category, CategoryList } from './category-list.ts';
 
 /**
  * File names of the Universal Category System, a row of blocks:
@@ -36,7 +36,12 @@ export type NameProblemCode =
   | 'NAME_TOO_LONG'
   | 'NAME_RESERVED'
   | 'CATID_CASE'
-  | 'BLOCKS_TOO_FEW';
+  | 'CATID_REPAIRED'
+  | 'CATEGORY_DIFFERS'
+  | 'SEPARATORS_REPAIRED'
+  | 'BLOCKS_TOO_FEW'
+  | 'NAME_SHORTENED'
+  | 'PATH_TOO_LONG';
 
 /** An `error` stops the renaming of that file; a `notice` only tells what was changed to make the name legal. */
 export interface NameProblem {
@@ -96,6 +101,19 @@ export function lengthProblem(name: string): NameProblem | undefined {
   return { code: 'NAME_TOO_LONG', severity: 'error', message: `The name has ${bytes} bytes; ${fit} fit.` };
 }
 
+/** The longest path that most Windows programs take, in UTF-16 units (Microsoft, “Maximum Path Length Limitation”; from memory). */
+const MAX_PATH_UNITS = 259;
+/** `X:\\`, with which the path of a drive's root begins there at the least. */
+const SHORTEST_ROOT_UNITS = 3;
+
+/** Says that a path below a drive's root is longer than most Windows programs open; undefined when it is not. */
+export function pathProblem(folder: string, name: string): NameProblem | undefined {
+  const units = SHORTEST_ROOT_UNITS + (folder === '' ? 0 : folder.length + 1) + name.length;
+  if (units <= MAX_PATH_UNITS) return undefined;
+  const message = `With its folders the path has ${units} characters; most Windows programs open ${MAX_PATH_UNITS}.`;
+  return { code: 'PATH_TOO_LONG', severity: 'notice', message };
+}
+
 /** A text without what some file system refuses in a name: illegal characters become spaces, runs of spaces one, and no dots or spaces end it. */
 export function legalText(text: string): string {
   return text
@@ -118,7 +136,8 @@ function checkCatId(blocks: NameBlocks, categories: CategoryList, problems: Name
   }
 }
 
-function joinBlocks(blocks: NameBlocks): string {
+/** The name without its extension that blocks give; empty ones are left out. */
+export function joinBlocks(blocks: NameBlocks): string {
   const first = [blocks.catId, blocks.userCategory].filter(isFilled).join('-');
   const second = [blocks.vendorCategory, blocks.fxName].filter(isFilled).join('-');
   return [first, second, blocks.creatorId, blocks.sourceId, blocks.userData].filter(isFilled).join('_');
@@ -157,13 +176,11 @@ export interface ParsedName {
  */
 export function parseName(baseName: string, categories: CategoryList): ParsedName | undefined {
   const parts = baseName.normalize('NFC').split('_');
-  const [first = '', second = '', creatorId = '', sourceWithCounter = ''] = parts.map((part) => part.trim());
-  // UserData, the last block, may hold separators: it is everything that is left, as it stands.
-  const userData = parts.slice(4).join('_').trim();
+  const [first = '', second = ''] = parts.map((part) => part.trim());
   if (parts.length < 4 || second === '') return undefined;
   const dash = first.indexOf('-');
   const catId = dash < 0 ? first : first.slice(0, dash);
-  const category = categories.find(catId);
+  const category = findAsWritten(catId, categories);
   if (!category) return undefined;
 
   const problems: NameProblem[] = [];
@@ -171,17 +188,37 @@ export function parseName(baseName: string, categories: CategoryList): ParsedNam
     const message = `CatID “${catId}” is written “${category.catId}”.`;
     problems.push({ code: 'CATID_CASE', severity: 'notice', block: 'catId', message });
   }
-  const counterMatch = parts.length === 4 ? / (\d{2,})$/.exec(sourceWithCounter) : null;
+  const laid = layBlocks(parts.slice(1), parts.length === 4);
+  const head: NameBlocks = { catId: category.catId };
+  if (dash >= 0) head.userCategory = first.slice(dash + 1);
+  const blocks = { ...head, ...laid.blocks };
+  return laid.counter === undefined ? { blocks, problems } : { blocks, counter: laid.counter, problems };
+}
+
+/** The category of a CatID as it stands in a name: in any case, but “Rain” is a word where the CatID is “RAIN”. */
+export function findAsWritten(catId: string, categories: CategoryList): Category | undefined {
+  const found = categories.find(catId);
+  return found && (found.catId === catId || /\p{Ll}/u.test(found.catId)) ? found : undefined;
+}
+
+/**
+ * The blocks behind the first one: VendorCategory and FXName, CreatorID, SourceID, UserData. A counter at the end of the SourceID (` 01`) is
+ * taken off where `mayCount`.
+ */
+export function layBlocks(parts: readonly string[], mayCount: boolean): Omit<ParsedName, 'problems'> {
+  const [second = '', creatorId = '', sourceWithCounter = ''] = parts.map((part) => part.trim());
+  // UserData, the last block, may hold separators: it is everything that is left, as it stands.
+  const userData = parts.slice(3).join('_').trim();
+  const counterMatch = mayCount ? / (\d{2,})$/.exec(sourceWithCounter) : null;
   const sourceId = counterMatch ? sourceWithCounter.slice(0, counterMatch.index) : sourceWithCounter;
   const vendorDash = second.search(HYPHEN_IN_WORD);
-  const blocks: NameBlocks = { catId: category.catId };
-  if (dash >= 0) blocks.userCategory = first.slice(dash + 1);
+  const blocks: NameBlocks = {};
   if (vendorDash > 0) blocks.vendorCategory = second.slice(0, vendorDash);
   blocks.fxName = vendorDash > 0 ? second.slice(vendorDash + 1) : second;
   if (creatorId !== '') blocks.creatorId = creatorId;
   if (sourceId !== '') blocks.sourceId = sourceId;
   if (userData !== '') blocks.userData = userData;
-  return counterMatch ? { blocks, counter: Number(counterMatch[1]), problems } : { blocks, problems };
+  return counterMatch ? { blocks, counter: Number(counterMatch[1]) } : { blocks };
 }
 
 /** Splits a file name into base and extension (with its dot); a leading dot does not begin an extension. */

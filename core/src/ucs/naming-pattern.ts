@@ -2,6 +2,7 @@ import { AppError } from '../errors.ts';
 import { FIELD_NAMES, fieldLabel, type FieldName, type SoundRecord } from '../record/fields.ts';
 import { COMMON_ACRONYMS, LETTER_CASES, toLetterCase, type LetterCase } from '../text/letter-case.ts';
 import type { CategoryList } from './category-list.ts';
+import { shortenedBlocks, shortenedText, type Shortening } from './shorten-name.ts';
 import {
   BLOCK_NAMES,
   buildName,
@@ -42,21 +43,48 @@ export function ruleOf(pattern: Extract<NamingPattern, { kind: 'ucs' }>, block: 
 }
 
 /**
- * The name that a pattern gives to a record, with what is wrong with it. `extension` carries its dot and is kept. Throws PATTERN_INVALID for
- * a template that cannot be read.
+ * The name that a pattern gives to a record, with what is wrong with it. `extension` carries its dot and is kept; a name that is too long is
+ * an error, or shortened as `shorten` says. Throws PATTERN_INVALID for a template that cannot be read.
  */
 export function nameAfter(
   pattern: NamingPattern,
   record: Partial<SoundRecord>,
   extension: string,
   categories: CategoryList,
+  shorten: Shortening = 'no',
 ): PatternedName {
   const planned =
     pattern.kind === 'ucs'
-      ? buildName(blocksAfter(pattern, record), extension, categories)
-      : freeName(pattern.template, record, extension);
+      ? ucsName(pattern, record, extension, categories, shorten)
+      : freeName(pattern.template, record, extension, shorten);
   const reserved = RESERVED.test(planned.name) ? [reservedProblem(planned.name)] : [];
   return { ...planned, problems: [...planned.problems, ...reserved] };
+}
+
+function ucsName(
+  pattern: Extract<NamingPattern, { kind: 'ucs' }>,
+  record: Partial<SoundRecord>,
+  extension: string,
+  categories: CategoryList,
+  shorten: Shortening,
+): PatternedName {
+  const whole = buildName(blocksAfter(pattern, record), extension, categories);
+  const differs = categoryProblem(record, categories);
+  const shorter = shortenedBlocks(whole.blocks, extension, shorten);
+  const planned = shorter ? buildName(shorter.blocks, extension, categories) : whole;
+  const notes = shorter
+    ? [...whole.problems.filter(({ code }) => code !== 'NAME_TOO_LONG'), shorter.problem]
+    : whole.problems;
+  return { ...planned, problems: differs ? [...notes, differs] : notes };
+}
+
+/** Says that the Category and SubCategory of a record are not those of its CatID. */
+function categoryProblem(record: Partial<SoundRecord>, categories: CategoryList): NameProblem | undefined {
+  const known = categories.find(record.catId ?? '');
+  const said = [record.category, record.subCategory].map((text) => (text ?? '').trim().toUpperCase());
+  if (!known || said.join('') === '' || (said[0] === known.category && said[1] === known.subCategory)) return undefined;
+  const message = `CatID “${known.catId}” is ${known.category}, ${known.subCategory} in the list; the record says ${said.join(', ')}.`;
+  return { code: 'CATEGORY_DIFFERS', severity: 'notice', block: 'catId', message };
 }
 
 /** The names of devices, which Windows refuses with any extension (Microsoft, “Naming Files, Paths, and Namespaces”; from memory). */
@@ -149,7 +177,12 @@ function fieldPiece(inside: string, fault: (message: string) => never): Piece {
   return { kind: 'field', field, letterCase, joined: how.includes('joined') };
 }
 
-function freeName(template: string, record: Partial<SoundRecord>, extension: string): PatternedName {
+function freeName(
+  template: string,
+  record: Partial<SoundRecord>,
+  extension: string,
+  shorten: Shortening,
+): PatternedName {
   const problems: NameProblem[] = [];
   const missing: FieldName[] = [];
   const given = laid(parseTemplate(template), record, missing);
@@ -162,10 +195,11 @@ function freeName(template: string, record: Partial<SoundRecord>, extension: str
   }
   if (base === '' && missing.length === 0)
     problems.push({ code: 'BLOCK_MISSING', severity: 'error', message: 'Nothing that the pattern names is filled.' });
-  const name = base + extension;
-  const tooLong = lengthProblem(name);
+  const tooLong = lengthProblem(base + extension);
+  const shorter = tooLong && shorten !== 'no' ? shortenedText(base, extension) : undefined;
+  if (shorter) return { name: shorter.text + extension, blocks: null, problems: [...problems, shorter.problem] };
   if (tooLong) problems.push(tooLong);
-  return { name, blocks: null, problems };
+  return { name: base + extension, blocks: null, problems };
 }
 
 function laid(pieces: readonly Piece[], record: Partial<SoundRecord>, missing: FieldName[]): string {

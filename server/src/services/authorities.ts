@@ -1,6 +1,7 @@
 import { AppError } from '@flagstone/core/errors';
 import type { RecordEdit } from '@flagstone/core/record/edit';
 import type { FieldName } from '@flagstone/core/record/fields';
+import type { ListedName, ListedNames } from '@flagstone/core/text/listed-names';
 import { AUTHORITY_FIELDS, type Authority, type AuthorityKind } from '@flagstone/contract/rules';
 import { eq, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
@@ -21,6 +22,19 @@ export async function listAuthorities(app: Pick<AppContext, 'db'>): Promise<Auth
     select a.id, a.kind, a.name, a.code, coalesce(u.uses, 0)::int as uses from authorities a
     left join used u on u.kind = a.kind and u.name = lower(a.name) order by a.kind, lower(a.name)`);
   return rows.map(({ id, kind, name, code, uses }) => ({ id, kind, name, code, uses }));
+}
+
+/** The lists as recipes look names up in them: by the field that says the name. */
+export async function listedNames(app: Pick<AppContext, 'db'>): Promise<ListedNames> {
+  const rows = await app.db.select().from(authorities).orderBy(authorities.id);
+  return Object.fromEntries(
+    Object.entries(AUTHORITY_FIELDS).map(([kind, { name, code }]) => [
+      name,
+      rows
+        .filter((row) => row.kind === kind)
+        .map((row): ListedName => ({ name: row.name, code: row.code, ...(code ? { codeField: code } : {}) })),
+    ]),
+  );
 }
 
 /** Adds a name to a list, or gives the one that is there its code and spelling. */

@@ -1,7 +1,7 @@
 import { AppError } from '@flagstone/core/errors';
 import { applyEdit } from '@flagstone/core/record/edit';
 import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
-import { prepareRecipe, stepInWords, type RecipeStep } from '@flagstone/core/text/recipe';
+import { prepareRecipe, stepInWords, type RecipeOutcome, type RecipeStep } from '@flagstone/core/text/recipe';
 import type { ChangeResult } from '@flagstone/contract/api';
 import type { Recipe, RecipePreview, RecipeRun } from '@flagstone/contract/recipes';
 import type { SoundRow } from '@flagstone/contract/record';
@@ -9,8 +9,9 @@ import type { Selection } from '@flagstone/contract/selection';
 import { and, asc, eq, or } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { people, recipes } from '../db/schema.ts';
+import { listedNames } from './authorities.ts';
 import { editRowByRow } from './edits.ts';
-import { selectedRows } from './sound-rows.ts';
+import { placesByPath, selectedRows } from './sound-rows.ts';
 
 /** Rows that a page of a preview holds, and how long a recipe may take for a page of rows. */
 const PREVIEW_ROWS = 100;
@@ -36,7 +37,7 @@ export async function saveRecipe(
   { name, steps, shared }: Pick<Recipe, 'name' | 'steps' | 'shared'>,
   personId: number,
 ): Promise<Recipe[]> {
-  prepareRecipe(steps, app.categories);
+  prepareRecipe(steps, app);
   await app.db.transaction(async (tx) => {
     const mine = and(eq(recipes.personId, personId), eq(recipes.name, name));
     const changed = await tx.update(recipes).set({ steps, shared }).where(mine).returning({ id: recipes.id });
@@ -58,6 +59,7 @@ interface Outcome {
   row: SoundRow;
   index: number;
   set: Partial<SoundRecord>;
+  notes: string[];
   problem: string | null;
 }
 
@@ -68,28 +70,46 @@ async function* outcomes(
   from: { afterCopyId: number; index: number } = { afterCopyId: 0, index: 0 },
 ): AsyncGenerator<Outcome[]> {
   let { index } = from;
+  const places = await placesFor(app, steps, selection);
   const met = new Set<number>();
   for await (const page of selectedRows(app.db, selection, PAGE_ROWS, from.afterCopyId)) {
     const rows = page.filter(({ soundId }) => !met.has(soundId) && met.add(soundId));
     const first = index;
-    const changes = await changesOf(app, steps, rows, first);
+    const made = await outcomesOf(app, steps, rows, places ?? first);
     index += rows.length;
     yield rows.map((row, at) => {
-      const set = changes[at] ?? {};
-      return { row, index: first + at, set, problem: problemWith(app, row.record, set) };
+      const { set, notes } = made[at] ?? { set: {}, notes: [] };
+      return { row, index: first + at, set, notes, problem: problemWith(app, row.record, set) };
     });
   }
 }
 
-async function changesOf(
+/** The places of copies in the order of their paths, from 0. */
+type Places = ReadonlyMap<number, number>;
+
+/** Rows come in the order in which they were read, but are numbered in the order of their paths; undefined when nothing is numbered. */
+async function placesFor(
+  app: AppContext,
+  steps: readonly RecipeStep[],
+  selection: Selection,
+): Promise<Places | undefined> {
+  return steps.some((step) => step.do === 'number') ? placesByPath(app.db, selection) : undefined;
+}
+
+async function outcomesOf(
   app: AppContext,
   steps: readonly RecipeStep[],
   rows: readonly SoundRow[],
-  first: number,
-): Promise<Partial<SoundRecord>[]> {
+  places: Places | number,
+): Promise<RecipeOutcome[]> {
+  const looksUp = steps.some((step) => step.do === 'lookUp' || step.do === 'readName');
   const task = {
     steps,
-    rows: rows.map(({ record, name, folder }, at) => ({ record, fileName: name, folder, index: first + at })),
+    ...(looksUp ? { names: await listedNames(app) } : {}),
+    rows: rows.map(({ copyId, record, name, folder }, at) => {
+      const index = typeof places === 'number' ? places + at : (places.get(copyId) ?? 0);
+      return { record, fileName: name, folder, index };
+    }),
   };
   const result = await app.workers.runRecipe(task, AbortSignal.timeout(PAGE_MILLISECONDS)).catch((error: unknown) => {
     if (!(error instanceof Error) || error.name !== 'AbortError') throw error;
@@ -97,7 +117,7 @@ async function changesOf(
     throw new AppError('RECIPE_TOO_SLOW', message, { cause: error });
   });
   if (!result.ok) throw new AppError(result.code, result.message);
-  return result.changes;
+  return result.outcomes;
 }
 
 /** Why a record cannot take its new values; null when it can. */
@@ -111,7 +131,10 @@ function problemWith(app: AppContext, record: SoundRecord, set: Partial<SoundRec
   return record.fxName !== '' && set.fxName === '' ? 'Nothing would be left of the FXName.' : null;
 }
 
-const isAffected = ({ set, problem }: Outcome): boolean => problem !== null || Object.keys(set).length > 0;
+const isChanged = ({ set }: Outcome): boolean => Object.keys(set).length > 0;
+/** Whether a row is worth showing: it changes, cannot, or something is to be known of it. */
+const isTelling = (outcome: Outcome): boolean =>
+  outcome.problem !== null || isChanged(outcome) || outcome.notes.length > 0;
 
 /** The next rows of a selection that steps change, with their values before and after. Throws RECIPE_INVALID, RECIPE_TOO_SLOW. */
 export async function previewRecipe(
@@ -119,16 +142,16 @@ export async function previewRecipe(
   run: RecipeRun,
   from: { afterCopyId: number; index: number } | undefined,
 ): Promise<RecipePreview> {
-  prepareRecipe(run.steps, app.categories);
+  prepareRecipe(run.steps, app);
   const rows: RecipePreview['rows'] = [];
   for await (const page of outcomes(app, run, from)) {
     for (const outcome of page) {
-      if (!isAffected(outcome)) continue;
-      const { row, index, set, problem } = outcome;
+      if (!isTelling(outcome)) continue;
+      const { row, index, set, notes, problem } = outcome;
       const changes = (Object.keys(set) as FieldName[]).map((field) => {
         return { field, before: shown(row.record[field]), after: shown(set[field]) };
       });
-      rows.push({ copyId: row.copyId, name: row.name, changes, problem });
+      rows.push({ copyId: row.copyId, name: row.name, changes, notes, problem });
       if (rows.length >= PREVIEW_ROWS) return { rows, next: { afterCopyId: row.copyId, index: index + 1 } };
     }
   }
@@ -141,14 +164,15 @@ function shown(value: SoundRecord[FieldName] | undefined): string {
 
 /** How many rows of a selection there are, change, and cannot take the change; stops counting when `signal` is aborted. */
 export async function countRecipe(app: AppContext, run: RecipeRun, signal?: AbortSignal) {
-  prepareRecipe(run.steps, app.categories);
-  const counts = { rows: 0, changed: 0, problems: 0 };
+  prepareRecipe(run.steps, app);
+  const counts = { rows: 0, changed: 0, problems: 0, notes: 0 };
   for await (const page of outcomes(app, run)) {
     if (signal?.aborted) return counts;
     counts.rows += page.length;
     for (const outcome of page) {
       if (outcome.problem !== null) counts.problems += 1;
-      else if (isAffected(outcome)) counts.changed += 1;
+      else if (isChanged(outcome)) counts.changed += 1;
+      if (outcome.notes.length > 0) counts.notes += 1;
     }
   }
   return counts;
@@ -161,14 +185,15 @@ export async function runRecipe(
   personId: number,
   name?: string,
 ): Promise<ChangeResult> {
-  prepareRecipe(steps, app.categories);
+  prepareRecipe(steps, app);
   const summary = name === undefined ? steps.map(stepInWords).join('; ') : `Recipe “${name}”`;
   let index = 0;
+  const places = await placesFor(app, steps, selection);
   return editRowByRow(app, selection, { kind: 'recipe', summary, personId }, async (rows) => {
-    const changes = await changesOf(app, steps, rows, index);
+    const made = await outcomesOf(app, steps, rows, places ?? index);
     index += rows.length;
     return rows.map((row, at) => {
-      const set = changes[at] ?? {};
+      const set = made[at]?.set ?? {};
       return Object.keys(set).length > 0 && problemWith(app, row.record, set) === null ? { set } : undefined;
     });
   });

@@ -150,7 +150,7 @@ export async function copiesOfSound(app: AppContext, soundId: number): Promise<S
   return toSoundRows(rows);
 }
 
-/** The rows of a selection in the order of their paths, in pages, so that a hundred thousand are never held at once. */
+/** The rows of a selection in the order of their copies' numbers, in pages, so that a hundred thousand are never held at once. */
 export async function* selectedRows(
   db: Queryable,
   selection: Selection,
@@ -167,6 +167,15 @@ export async function* selectedRows(
     after = last.copy_id;
     yield await toSoundRows(rows);
   }
+}
+
+/** The place of each copy of a selection in the order of paths, from 0. */
+export async function placesByPath(db: Queryable, selection: Selection): Promise<Map<number, number>> {
+  const { tables, conditions } = selectionParts(selection);
+  const { rows } = await db.execute<{ id: number }>(
+    sql`select c.id from ${tables} where ${allOf(conditions)} order by ${SORTS.folder}, c.id`,
+  );
+  return new Map(rows.map(({ id }, place) => [id, place]));
 }
 
 /** The tables of a selection, `c` being its copies, and the conditions that narrow them. */

@@ -1,5 +1,5 @@
 import { describe, expect, it } from '@jest/globals';
-import { wordNet } from './word-net.ts';
+import { englishWords, wordNet } from './word-net.ts';
 
 const broader = wordNet();
 
@@ -21,4 +21,11 @@ describe('WordNet', () => {
   it('says nothing of words that are no things, nor of none at all', () => {
     for (const word of ['anger', 'constant', 'qwzx', '', 'a', '!', 'zzzzzz']) expect(broader(word)).toEqual([]);
   });
+});
+
+it('tells English words, inflected or not, from others', () => {
+  const isWord = englishWords();
+  for (const word of ['kiln', 'slamming', 'whistled', 'narrowboats', 'louder', 'quickly'])
+    expect(isWord(word)).toBe(true);
+  for (const word of ['thunnder', 'qwzx', 'narowboat', '']) expect(isWord(word)).toBe(false);
 });

@@ -51,6 +51,40 @@ export function wordNet(): Thesaurus {
   };
 }
 
+/** Endings of verbs and adjectives beside those of nouns (morphy(7WN)). */
+const OTHER_ENDINGS: readonly (readonly [from: string, to: string])[] = [
+  ['es', 'e'],
+  ['es', ''],
+  ['ed', 'e'],
+  ['ed', ''],
+  ['ing', 'e'],
+  ['ing', ''],
+  ['er', ''],
+  ['er', 'e'],
+  ['est', ''],
+  ['est', 'e'],
+];
+
+/** Says whether WordNet has a lower-case word as any part of speech, inflected regularly or not at all; answers are kept. */
+export function englishWords(): (word: string) => boolean {
+  const indexes = ['noun', 'verb', 'adj', 'adv'].map((part) => new LineFile(`index.${part}`));
+  const known = new Map<string, boolean>();
+  return (word) => {
+    const kept = known.get(word);
+    if (kept !== undefined) return kept;
+    const lemmas = [...ENDINGS, ...OTHER_ENDINGS].flatMap(([from, to]) => {
+      if (!word.endsWith(from)) return [];
+      const stem = word.slice(0, word.length - from.length);
+      // “slamming” is of “slam”.
+      const single = from === 'ing' || from === 'ed' ? [stem.replace(/(.)\1$/u, '$1')] : [];
+      return [stem + to, ...single];
+    });
+    const found = word !== '' && lemmas.some((lemma) => indexes.some((index) => index.find(lemma) !== undefined));
+    known.set(word, found);
+    return found;
+  };
+}
+
 /** Opened once for the process, and open as long as it lives. */
 let nouns: { index: LineFile; data: LineFile } | undefined;
 

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { Recipe, RecipePreview } from '@flagstone/contract/recipes';
+import type { Recipe, RecipeCount, RecipePreview } from '@flagstone/contract/recipes';
 import type { Selection } from '@flagstone/contract/selection';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { stepInWords, type RecipeStep } from '@flagstone/core/text/recipe';
@@ -25,6 +25,7 @@ import StepForm from './step-form.vue';
 /** A recipe on the left, what it would change on the right, row by row, while it is being written. */
 const props = defineProps<{ selection: Selection | undefined; what: string }>();
 const isOpen = defineModel<boolean>({ required: true });
+defineExpose({ openWith });
 
 const steps = ref<RecipeStep[]>([]);
 const recipes = ref<Recipe[]>([]);
@@ -32,7 +33,7 @@ const chosenId = ref<number>();
 const shared = ref(false);
 const rows = shallowRef<RecipePreview['rows']>([]);
 const next = ref<RecipePreview['next']>(null);
-const counts = ref<{ rows: number; changed: number; problems: number }>();
+const counts = ref<RecipeCount>();
 const fault = ref('');
 const running = ref(false);
 const scroller = ref<HTMLElement>();
@@ -53,6 +54,9 @@ const NEW_STEPS: { label: string; step: RecipeStep }[] = [
   { label: 'Number in sequence', step: { do: 'number', to: 'fxName', start: 1, digits: 2, between: ' ' } },
   { label: 'Words of the name into keywords', step: { do: 'nameToKeywords' } },
   { label: 'Rename or remove a keyword', step: { do: 'keyword', find: '', by: '' } },
+  { label: 'Read the blocks of the name', step: { do: 'readName', how: 'ifEmpty' } },
+  { label: 'Look up in a list of names', step: { do: 'lookUp', field: 'creator' } },
+  { label: 'Hints on spelling', step: { do: 'spell', fields: ['fxName', 'description', 'keywords'] } },
 ];
 
 /** Steps that say enough to be tried. */
@@ -142,6 +146,13 @@ function copied<Value>(value: Value): Value {
 
 function add(step: RecipeStep): void {
   steps.value = [...steps.value, copied(step)];
+}
+
+/** Opens with these steps instead of those that were there. */
+function openWith(given: RecipeStep[]): void {
+  steps.value = copied(given);
+  chosenId.value = undefined;
+  isOpen.value = true;
 }
 
 function take(id: number | undefined): void {
@@ -282,6 +293,7 @@ async function run(): Promise<void> {
           <template v-else-if="counts">
             <strong>{{ counted(counts.changed, 'sound') }}</strong> of {{ counts.rows.toLocaleString('en') }} would
             change
+            <span v-if="counts.notes > 0" class="note">▲ {{ counted(counts.notes, 'remark') }}</span>
             <span v-if="counts.problems > 0" class="fault"
               >✕ {{ counted(counts.problems, 'sound') }} cannot, and stay as they are</span
             >
@@ -308,6 +320,7 @@ async function run(): Promise<void> {
                 <span class="soft">{{ fieldLabel(each.field) }}</span> <del>{{ each.before || '(empty)' }}</del> →
                 <ins>{{ each.after || '(empty)' }}</ins>
               </span>
+              <span v-for="note in rows[item.index]?.notes" :key="note" class="note">▲ {{ note }}</span>
               <span v-if="rows[item.index]?.problem" class="fault">✕ {{ rows[item.index]?.problem }}</span>
             </div>
           </div>
@@ -401,6 +414,12 @@ del {
 ins {
   color: var(--lichen);
   text-decoration: none;
+}
+
+.note {
+  display: inline-block;
+  margin-right: 16px;
+  color: var(--ochre-ink);
 }
 
 .fault {

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { AUTHORITY_FIELDS } from '@flagstone/contract/rules';
 import { fieldLabel, type FieldName } from '@flagstone/core/record/fields';
 import { CASE_WORDS, LETTER_CASES } from '@flagstone/core/text/letter-case';
 import { TEXT_FIELDS, TIDY_WORDS, TIDYINGS, type PutHow, type RecipeStep } from '@flagstone/core/text/recipe';
@@ -31,6 +32,13 @@ const SOURCE_CHOICES: { value: FieldName | 'fileName' | 'folder'; label: string 
   { value: 'folder', label: 'Folder' },
   ...FIELD_CHOICES,
 ];
+
+const READ_CHOICES = [
+  { value: 'ifEmpty', label: 'into empty fields' },
+  { value: 'replace', label: 'instead of what is there' },
+] as const;
+/** Fields for which there is a list of names. */
+const LIST_CHOICES = Object.values(AUTHORITY_FIELDS).map(({ name }) => ({ value: name, label: fieldLabel(name) }));
 
 function change(part: Partial<RecipeStep>): void {
   step.value = { ...step.value, ...part } as RecipeStep;
@@ -95,6 +103,20 @@ function change(part: Partial<RecipeStep>): void {
       :choices="TIDY_CHOICES"
       label="What is tidied"
       @pick="(how) => change({ how })"
+    />
+    <pick-one
+      v-if="step.do === 'readName'"
+      :value="step.how"
+      :choices="READ_CHOICES"
+      label="What becomes of values that are there"
+      @pick="(how) => change({ how })"
+    />
+    <pick-one
+      v-if="step.do === 'lookUp'"
+      :value="step.field"
+      :choices="LIST_CHOICES"
+      label="Field whose list is looked in"
+      @pick="(field) => change({ field })"
     />
     <template v-if="'to' in step && step.do !== 'case'">
       <pick-one :value="step.to" :choices="FIELD_CHOICES" label="Field that is filled" @pick="(to) => change({ to })" />

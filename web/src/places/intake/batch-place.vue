@@ -6,7 +6,19 @@ import { SUGGESTED_FIELDS, type SuggestedField } from '@flagstone/core/suggest/s
 import { SURE_SCORE } from '@flagstone/core/suggest/suggest-category';
 import type { BlockName } from '@flagstone/core/ucs/name-blocks';
 import { useLocalStorage } from '@vueuse/core';
-import { ElButton, ElCheckbox, ElCheckboxGroup, ElPopconfirm, ElPopover, ElProgress } from 'element-plus';
+import type { RecipeStep } from '@flagstone/core/text/recipe';
+import { AUTHORITY_FIELDS } from '@flagstone/contract/rules';
+import {
+  ElButton,
+  ElCheckbox,
+  ElCheckboxGroup,
+  ElDropdown,
+  ElDropdownItem,
+  ElDropdownMenu,
+  ElPopconfirm,
+  ElPopover,
+  ElProgress,
+} from 'element-plus';
 import { computed, nextTick, onBeforeUnmount, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../../api/client.ts';
@@ -36,6 +48,7 @@ const card = ref<InstanceType<typeof SoundCard>>();
 const suggestions = ref<InstanceType<typeof SuggestionList>>();
 const planned = ref<Selection>();
 const cooking = ref(false);
+const drawer = ref<InstanceType<typeof RecipeDrawer>>();
 /** What “Suggest” fills in; remembered in this browser. */
 const wanted = useLocalStorage<SuggestedField[]>('flagstone.suggested', ['catId', 'fxName', 'keywords']);
 
@@ -138,6 +151,19 @@ useKeys({
   w: () => goTo('write'),
 });
 
+/** Recipes that most batches need, ready to be looked at. */
+const OFTEN: { label: string; steps: RecipeStep[] }[] = [
+  { label: 'Read the blocks of names in UCS form', steps: [{ do: 'readName', how: 'ifEmpty' }] },
+  {
+    label: 'Look all names up in their lists',
+    steps: Object.values(AUTHORITY_FIELDS).map(({ name }) => ({ do: 'lookUp', field: name })),
+  },
+  {
+    label: 'Hints on spelling',
+    steps: [{ do: 'spell', fields: ['fxName', 'description', 'keywords', 'notes'] }],
+  },
+];
+
 const STEPS: { key: Step; label: string; hint: string }[] = [
   { key: 'describe', label: '1 Describe', hint: 'Category, FXName and the rest' },
   { key: 'name', label: '2 Name', hint: 'See the names, then rename (r)' },
@@ -192,9 +218,19 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
         >{{ batch.counts.categorised }} of {{ batch.counts.all }} with a category, {{ batch.counts.named }} ready to
         name</span
       >
-      <el-button v-if="step === 'describe'" :disabled="batch.counts.all === 0" @click="cooking = true"
-        >Recipe…</el-button
-      >
+      <span v-if="step === 'describe'" class="suggest">
+        <el-button :disabled="batch.counts.all === 0" @click="cooking = true">Recipe…</el-button>
+        <el-dropdown trigger="click" @command="(steps: RecipeStep[]) => drawer?.openWith(steps)">
+          <el-button aria-label="Recipes that are often needed" :disabled="batch.counts.all === 0">▾</el-button>
+          <template #dropdown>
+            <el-dropdown-menu>
+              <el-dropdown-item v-for="each in OFTEN" :key="each.label" :command="each.steps">{{
+                each.label
+              }}</el-dropdown-item>
+            </el-dropdown-menu>
+          </template>
+        </el-dropdown>
+      </span>
       <span v-if="step === 'describe'" class="suggest">
         <el-button type="primary" :disabled="batch.counts.all === 0 || wanted.length === 0" @click="acceptAll"
           >Suggest for
@@ -212,6 +248,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
       </span>
     </header>
     <recipe-drawer
+      ref="drawer"
       v-model="cooking"
       :selection="list.selectedCount.value > 1 ? list.selection.value : whole"
       :what="counted(list.selectedCount.value > 1 ? list.selectedCount.value : batch.counts.all, 'sound')"
