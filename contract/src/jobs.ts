@@ -17,6 +17,8 @@ export const jobSchema = z.object({
   /** What the job worked on: a batch or a plan. */
   batchId: z.number().nullable(),
   planId: z.number().nullable(),
+  /** The drive that a waiting job needs and that is away. */
+  awaitsDrive: z.string().nullable(),
   result: z.record(z.string(), z.number()),
   /** Failed items by the code of their error: how many, and the first of them with what was wrong. */
   failures: z.array(

@@ -1,3 +1,4 @@
+import { SHORTENINGS } from '@flagstone/core/ucs/shorten-name';
 import { z } from 'zod';
 import { selectionSchema } from './selection.ts';
 
@@ -17,6 +18,8 @@ export const planSchema = z.object({
     all: z.number(),
     /** Items that will change something. */
     runnable: z.number(),
+    /** Items that run by themselves as soon as their drives are back. */
+    waiting: z.number(),
     /** Items that are right already. */
     unchanged: z.number(),
     /** Items that cannot run until somebody corrects something. */
@@ -70,8 +73,21 @@ export const relocationSchema = z.strictObject({
 });
 export type Relocation = z.infer<typeof relocationSchema>;
 
+/** How files are renamed. */
+export const renameChoicesSchema = z.strictObject({
+  /** What becomes of names that are too long. */
+  shorten: z.enum(SHORTENINGS).default('no'),
+  /** Whether files that bear the name of an audio file, with another extension, take its new one. */
+  companions: z.boolean().default(true),
+});
+export type RenameChoices = z.infer<typeof renameChoicesSchema>;
+
 export const newPlanSchema = z.strictObject({
   kind: planKindSchema.exclude(['relocate']),
   selection: selectionSchema,
   batchId: z.number().int().positive().optional(),
+  /** Also the other copies of the selected sounds, on whatever drive. */
+  allCopies: z.boolean().default(false),
+  rename: renameChoicesSchema.prefault({}),
 });
+export type NewPlan = z.infer<typeof newPlanSchema>;

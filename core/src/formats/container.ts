@@ -15,7 +15,12 @@ const EXTENSIONS: Record<ContainerKind, readonly string[]> = {
   caf: ['.caf'],
   m4a: ['.m4a', '.mp4'],
 };
-export const AUDIO_EXTENSIONS: readonly string[] = Object.values(EXTENSIONS).flat();
+const AUDIO_EXTENSIONS: readonly string[] = Object.values(EXTENSIONS).flat();
+
+/** Whether a file name or path ends as those of audio files do that can be read. */
+export function isAudioName(name: string): boolean {
+  return AUDIO_EXTENSIONS.includes(/\.[^./]+$/.exec(name)?.[0].toLowerCase() ?? '');
+}
 
 /** The container by the first bytes of a file, whatever its name says; undefined when unknown. */
 export function sniffContainer(head: Uint8Array): ContainerKind | undefined {

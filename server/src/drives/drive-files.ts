@@ -15,6 +15,8 @@ import {
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import type { ByteSource } from '@flagstone/core/formats/byte-source';
+import { isAudioName } from '@flagstone/core/formats/container';
+import { FolderNames } from '@flagstone/core/ucs/companions';
 import { nameKey } from '@flagstone/core/ucs/name-blocks';
 import { diskError } from './disk-errors.ts';
 import { isWithin } from './roots.ts';
@@ -131,13 +133,13 @@ export class DriveFiles {
     }
   }
 
-  /** The keys (see core's nameKey) of everything that stands in a folder. */
-  async nameKeys(folder: string): Promise<Set<string>> {
+  /** The names of everything that stands in a folder, as renaming in it needs them. */
+  async folderNames(folder: string): Promise<FolderNames> {
     const full = this.absolute(folder);
     const names = await readdir(full).catch((error: unknown) => {
       throw diskError(error, full);
     });
-    return new Set(names.map(nameKey));
+    return new FolderNames(names, isAudioName);
   }
 
   /**

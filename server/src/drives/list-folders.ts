@@ -1,8 +1,7 @@
 import { createHash } from 'node:crypto';
 import { lstatSync, readdirSync, realpathSync, statSync, type Dirent } from 'node:fs';
-import path from 'node:path';
 import { AppError, type ErrorCode } from '@flagstone/core/errors';
-import { AUDIO_EXTENSIONS } from '@flagstone/core/formats/container';
+import { isAudioName } from '@flagstone/core/formats/container';
 import { diskError } from './disk-errors.ts';
 import type { FileStamp } from './drive-files.ts';
 import { isWithin } from './roots.ts';
@@ -83,10 +82,6 @@ function listFolder({ realRoot, full, seed, knownStamp }: FolderTask): ListedFol
 function utf8Name(bytes: Buffer): string | undefined {
   const text = bytes.toString('utf8');
   return Buffer.from(text, 'utf8').equals(bytes) ? text : undefined;
-}
-
-function isAudioName(name: string): boolean {
-  return AUDIO_EXTENSIONS.includes(path.extname(name).toLowerCase());
 }
 
 /** What an entry of a folder is: a file, a fault, the name of a folder to be entered, or nothing of ours. */

@@ -102,7 +102,7 @@ export class JobQueue {
     for (const queue of Object.keys(QUEUES)) await this.boss.createQueue(queue);
     await this.takeUpDead();
     const waiting = await this.db.select().from(jobs).where(eq(jobs.state, 'waiting')).orderBy(jobs.createdAt);
-    for (const job of waiting) await this.send(job);
+    for (const job of waiting) if (!awaitsDrive(job)) await this.send(job);
     const options = { pollingIntervalSeconds: 0.5, batchSize: 1 };
     for (const [queue, workers] of Object.entries(QUEUES)) {
       const ids: string[] = [];
@@ -145,13 +145,23 @@ export class JobQueue {
         .where(inArray(jobs.id, [...this.running]));
     for (const job of await this.takeUpDead()) await this.send(job);
     if (this.takesJobs && this.running.size === 0) await this.sendUnheard();
+    await this.offerAwaiting();
+  }
+
+  /** Takes up the jobs that wait for a drive to come back, as far as this process sees it. */
+  async offerAwaiting(): Promise<void> {
+    if (!this.takesJobs) return;
+    const awaiting = and(eq(jobs.state, 'waiting'), sql`${jobs.payload} ? 'awaitsDrive'`);
+    for (const job of await this.db.select().from(jobs).where(awaiting).orderBy(jobs.createdAt))
+      if (await this.sees(job.lanes)) await this.send(job);
   }
 
   /** Brings waiting jobs once more to a process that has nothing to do: the one that was to take them may have died before it could. */
   private async sendUnheard(): Promise<void> {
     const silentSince = new Date(Date.now() - DEAD_AFTER_SECONDS * 1000);
     const unheard = and(eq(jobs.state, 'waiting'), lt(jobs.createdAt, silentSince));
-    for (const job of await this.db.select().from(jobs).where(unheard).orderBy(jobs.createdAt)) await this.send(job);
+    for (const job of await this.db.select().from(jobs).where(unheard).orderBy(jobs.createdAt))
+      if (!awaitsDrive(job)) await this.send(job);
   }
 
   /** Lets jobs wait again whose process died: it was not heard of, or it ran on this machine and is no more. */
@@ -178,7 +188,7 @@ export class JobQueue {
   /** Puts a job in the queue. */
   async add(job: NewJob, personId: number): Promise<Job> {
     const row = await this.insert(job, personId);
-    await this.send(row);
+    if (!awaitsDrive(row)) await this.send(row);
     return this.tell(row);
   }
 
@@ -295,7 +305,10 @@ export class JobQueue {
   /** Hands a job on when this process does not see its drives and another one may. */
   private async leaveToOthers(jobId: string): Promise<boolean> {
     const [job] = await this.db.select().from(jobs).where(eq(jobs.id, jobId));
-    if (!job || Date.now() - job.createdAt.getTime() > UNSEEN_FOR_MS || (await this.sees(job.lanes))) return false;
+    if (!job || (!awaitsDrive(job) && Date.now() - job.createdAt.getTime() > UNSEEN_FOR_MS)) return false;
+    if (await this.sees(job.lanes)) return false;
+    // Whoever sees the drive first takes it up.
+    if (awaitsDrive(job)) return true;
     const { rows } = await this.db.execute<{ takers: number }>(sql`
       select count(distinct application_name)::int as takers from pg_stat_activity
       where datname = current_database() and starts_with(application_name, ${TAKER})`);
@@ -397,10 +410,19 @@ function noteFailure(failures: Record<string, JobFailures>, failure: AppError, w
     known.examples.push(`${what}: ${failure.message}`.slice(0, EXAMPLE_CHARACTERS));
 }
 
-const payloadSchema = z.object({ batchId: z.number().nullish(), planId: z.number().nullish() });
+const payloadSchema = z.object({
+  batchId: z.number().nullish(),
+  planId: z.number().nullish(),
+  /** The name of the drive that the job waits for, when it was away as the job was queued. */
+  awaitsDrive: z.string().optional(),
+});
+
+function awaitsDrive(job: Pick<JobRow, 'payload'>): boolean {
+  return payloadSchema.parse(job.payload).awaitsDrive !== undefined;
+}
 
 function toJob(row: JobRow): Job {
-  const { batchId, planId } = payloadSchema.parse(row.payload);
+  const { batchId, planId, awaitsDrive: awaited } = payloadSchema.parse(row.payload);
   return {
     id: row.id,
     kind: row.kind as JobKind,
@@ -411,6 +433,7 @@ function toJob(row: JobRow): Job {
     failed: row.failed,
     batchId: batchId ?? null,
     planId: planId ?? null,
+    awaitsDrive: row.state === 'waiting' ? (awaited ?? null) : null,
     result: row.result,
     failures: Object.entries(row.failures)
       .map(([code, { count, examples }]) => ({ code, count, examples, remedy: ERROR_REMEDIES[code as ErrorCode] }))

@@ -1,6 +1,6 @@
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
-import { and, asc, desc, eq, gt, inArray, lt, sql } from 'drizzle-orm';
+import { and, asc, desc, eq, gt, inArray, lt, sql, type SQL } from 'drizzle-orm';
 import { planKindSchema, type PlanKind } from '@flagstone/contract/plans';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
@@ -8,13 +8,14 @@ import { copies, drives, journal, plans } from '../db/schema.ts';
 import { diskError } from '../drives/disk-errors.ts';
 import { settleLeftovers } from '../drives/leftovers.ts';
 import {
-  performRename,
   performWrite,
   setFailed,
-  settleInterrupted,
+  setState,
+  settleInterruptedWrite,
   undoWrite,
   type JournalRow,
 } from '../services/journal-items.ts';
+import { performRename, settleInterruptedRename } from '../services/renames.ts';
 import { filesOf } from '../services/drives.ts';
 import { performRelocation } from '../services/relocation.ts';
 import type { JobRun } from './job-queue.ts';
@@ -22,6 +23,8 @@ import type { JobRun } from './job-queue.ts';
 const payloadSchema = z.object({
   planId: z.number(),
   onlyItemId: z.number().optional(),
+  /** Only items whose copies are on these drives; those of others have a job of their own. */
+  driveIds: z.array(z.string()).optional(),
   retry: z.boolean().default(false),
 });
 const PAGE = 200;
@@ -35,7 +38,7 @@ function itemError(error: unknown): AppError {
 
 /** Runs the planned items of a plan one after another; an item that fails is marked and the rest goes on. */
 export async function runPlanJob(app: AppContext, run: JobRun): Promise<void> {
-  const { planId, onlyItemId, retry } = payloadSchema.parse(run.job.payload);
+  const { planId, onlyItemId, driveIds, retry } = payloadSchema.parse(run.job.payload);
   const [plan] = await app.db.select().from(plans).where(eq(plans.id, planId));
   if (!plan) throw new AppError('NOT_FOUND', `There is no plan ${planId}.`);
   await recoverJournal(app, planId);
@@ -45,6 +48,7 @@ export async function runPlanJob(app: AppContext, run: JobRun): Promise<void> {
     eq(journal.planId, planId),
     eq(journal.state, 'planned'),
     onlyItemId === undefined ? undefined : eq(journal.id, onlyItemId),
+    onDrives(driveIds),
   );
   await run.setTotal(await app.db.$count(journal, wanted));
   try {
@@ -56,12 +60,12 @@ export async function runPlanJob(app: AppContext, run: JobRun): Promise<void> {
 
 /** Takes back the done items of a plan, the last first. An item that cannot be taken back stays done, with the reason. */
 export async function undoPlanJob(app: AppContext, run: JobRun): Promise<void> {
-  const { planId } = payloadSchema.parse(run.job.payload);
+  const { planId, driveIds } = payloadSchema.parse(run.job.payload);
   const [plan] = await app.db.select().from(plans).where(eq(plans.id, planId));
   if (!plan) throw new AppError('NOT_FOUND', `There is no plan ${planId}.`);
   await recoverJournal(app, planId);
   const undo = (item: JournalRow): Promise<void> => performOf(plan.kind).undo(app, item);
-  const wanted = and(eq(journal.planId, planId), eq(journal.state, 'done'));
+  const wanted = and(eq(journal.planId, planId), eq(journal.state, 'done'), onDrives(driveIds));
   await run.setTotal(await app.db.$count(journal, wanted));
   try {
     await eachItem(app, run, wanted, 'backward', undo);
@@ -70,18 +74,26 @@ export async function undoPlanJob(app: AppContext, run: JobRun): Promise<void> {
   }
 }
 
+function onDrives(driveIds: readonly string[] | undefined): SQL | undefined {
+  if (driveIds === undefined) return undefined;
+  return sql`exists (select from copies c where c.id = ${journal.copyId} and c.drive_id = any(${sql.param(driveIds)}::uuid[]))`;
+}
+
 type Perform = (app: AppContext, item: JournalRow) => Promise<void>;
 
-/** How an item of a kind of plan is done and taken back. */
-const PERFORM: Record<PlanKind, { do: Perform; undo: Perform }> = {
+/** How an item of a kind of plan is done and taken back, and settled when that was cut short. */
+const PERFORM: Record<PlanKind, { do: Perform; undo: Perform; settle: Perform }> = {
   rename: {
     do: (app, item) => performRename(app, item, 'do'),
     undo: (app, item) => performRename(app, item, 'undo'),
+    settle: settleInterruptedRename,
   },
-  write: { do: performWrite, undo: undoWrite },
+  write: { do: performWrite, undo: undoWrite, settle: settleInterruptedWrite },
   relocate: {
     do: (app, item) => performRelocation(app, item, 'do'),
     undo: (app, item) => performRelocation(app, item, 'undo'),
+    // Only the database changes, in one transaction: nothing is ever left half done.
+    settle: (app, item) => setState(app.db, item, item.state === 'undoing' ? 'done' : 'planned'),
   },
 };
 
@@ -166,7 +178,7 @@ export async function recoverJournal(app: AppContext, planId?: number): Promise<
       const real = await files.existing(folder, copyName).catch(() => files.absolute(folder, copyName));
       const { conflicts } = await settleLeftovers(path.dirname(real));
       for (const { error } of conflicts) app.log.warn({ err: error }, 'a write that was cut short cannot be finished');
-      await settleInterrupted(app, kind, item);
+      await performOf(kind).settle(app, item);
     } catch (error) {
       // The drive may be away now; the item stays under way and is settled at a later start.
       app.log.warn({ err: itemError(error), item: item.id }, 'an interrupted item cannot be settled yet');

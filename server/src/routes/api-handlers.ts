@@ -67,10 +67,15 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   listPeople: (app) => app.db.select().from(people).orderBy(people.id),
   listCategories: (app) =>
     Promise.resolve({ source: app.categories.source, categories: [...app.categories.categories] }),
-  listDrives: (app) => listDrives(app),
+  listDrives: async (app) => {
+    const drives = await listDrives(app);
+    await app.jobs.offerAwaiting();
+    return drives;
+  },
   updateDrive: async (app, { params, body }) => {
     await updateDrive(app, params.id, body);
     await app.refreshWatching();
+    await app.jobs.offerAwaiting();
     return listDrives(app);
   },
   listCollections: (app) => collections.listCollections(app),
@@ -148,8 +153,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   redoLast: async (app, { person }) => redoLast(app, await person()),
   undoChange: async (app, { params, person }) => undoChange(app, params.id, await person()),
   planRelocation: async (app, { body, person }) => planRelocation(app, body, await person()),
-  makePlan: async (app, { body, person }) =>
-    plans.makePlan(app, body.kind, body.selection, body.batchId, await person()),
+  makePlan: async (app, { body, person }) => plans.makePlan(app, body, await person()),
   getPlan: (app, { params }) => plans.getPlan(app, params.id),
   listPlanItems: (app, { params, query }) => plans.listItems(app, params.id, query.after, query.limit),
   runPlan: async (app, { params, body, person }) => plans.runPlan(app, params.id, body.onlyItemId, await person()),

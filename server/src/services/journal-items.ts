@@ -12,7 +12,6 @@ import type { DriveFiles, FileStamp } from '../drives/drive-files.ts';
 import { readAudio } from '../drives/read-audio.ts';
 import { rewriteFile } from '../drives/rewrite-file.ts';
 import { filesOf } from './drives.ts';
-import { refreshSearch } from './search.ts';
 import { refuseChanged } from './write-plan.ts';
 
 export type JournalRow = typeof journal.$inferSelect;
@@ -56,37 +55,6 @@ export async function setState(
 export async function setFailed(app: AppContext, item: JournalRow, error: AppError, state = 'failed'): Promise<void> {
   const problem: JournalProblem = { code: error.code, severity: 'error', message: error.message, remedy: error.remedy };
   await setState(app.db, item, state, { problems: [...item.problems, problem] });
-}
-
-function nameIn(values: Record<string, unknown>): string {
-  const { name } = values;
-  if (typeof name !== 'string') throw new AppError('INTERNAL', 'The journal holds no name for this item.');
-  return name;
-}
-
-/** Renames the file of an item, or renames it back. Journaled before and after. */
-export async function performRename(app: AppContext, item: JournalRow, direction: 'do' | 'undo'): Promise<void> {
-  const { copy, files } = await subjectOf(app, item);
-  const [from, to] =
-    direction === 'do' ? [nameIn(item.before), nameIn(item.after)] : [nameIn(item.after), nameIn(item.before)];
-  if (copy.name !== from) throw new AppError('CONFLICT', `The file is called “${copy.name}” now, not “${from}”.`);
-  await setState(app.db, item, direction === 'do' ? 'started' : 'undoing');
-  await files.rename(copy.folder, from, to);
-  await recordRename(app, item, copy, to, direction === 'do' ? 'done' : 'undone');
-}
-
-async function recordRename(
-  app: AppContext,
-  item: JournalRow,
-  copy: CopyRow,
-  name: string,
-  state: string,
-): Promise<void> {
-  await app.db.transaction(async (tx) => {
-    await tx.update(copies).set({ name }).where(eq(copies.id, copy.id));
-    await refreshSearch(tx, [copy.soundId]);
-    await setState(tx, item, state);
-  });
 }
 
 /** Writes the record into the file of an item. The bytes around the audio go into the journal first. */
@@ -184,28 +152,12 @@ async function recordContents(
 }
 
 /**
- * Settles an item that was under way when the server stopped: looks at the disk and records what happened there, finishing a rename whose
- * two names stand side by side. An item that did not happen goes back to where it was before.
+ * Settles a write that was under way when the server stopped: looks at the disk and records what happened there. One that did not happen goes
+ * back to where it was before.
  */
-export async function settleInterrupted(app: AppContext, kind: string, item: JournalRow): Promise<void> {
+export async function settleInterruptedWrite(app: AppContext, item: JournalRow): Promise<void> {
   const undoing = item.state === 'undoing';
   const { copy, files } = await subjectOf(app, item);
-  if (kind === 'rename') {
-    const [from, to] = undoing ? [nameIn(item.after), nameIn(item.before)] : [nameIn(item.before), nameIn(item.after)];
-    const standing = await files.renameStanding(copy.folder, from, to);
-    if (standing === 'both') await files.finishRename(copy.folder, from, to);
-    if (standing === 'both' || standing === 'new')
-      return recordRename(app, item, copy, to, undoing ? 'undone' : 'done');
-    if (standing === 'neither') {
-      return setFailed(
-        app,
-        item,
-        new AppError('FILE_VANISHED', `Neither “${from}” nor “${to}” is in its folder.`),
-        undoing ? 'done' : 'failed',
-      );
-    }
-    return setState(app.db, item, undoing ? 'done' : 'planned');
-  }
   const stamp = await files.stampOf(copy.folder, copy.name);
   const untouched = stamp.inode === copy.inode && stamp.mtimeMs === copy.mtimeMs && stamp.sizeBytes === copy.sizeBytes;
   if (untouched) return setState(app.db, item, undoing ? 'done' : 'planned');

@@ -1,12 +1,15 @@
 import { AppError } from '@flagstone/core/errors';
-import type { Job } from '@flagstone/contract/jobs';
-import type { Plan, PlanItem, PlanKind } from '@flagstone/contract/plans';
+import type { Job, JobKind } from '@flagstone/contract/jobs';
+import type { NewPlan, Plan, PlanItem, PlanKind } from '@flagstone/contract/plans';
+import type { SoundRow } from '@flagstone/contract/record';
 import type { Selection } from '@flagstone/contract/selection';
-import { and, desc, eq, gt, sql } from 'drizzle-orm';
+import { and, desc, eq, gt, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Transaction } from '../db/connect.ts';
 import { copies, drives, journal, plans } from '../db/schema.ts';
+import { driveIsHere } from './drives.ts';
 import { planRenames } from './rename-plan.ts';
+import { idList } from './search.ts';
 import { selectedRows } from './sound-rows.ts';
 import { planWrites } from './write-plan.ts';
 
@@ -19,18 +22,31 @@ export type NewItem = Pick<typeof journal.$inferInsert, 'copyId' | 'before' | 'a
  * Previews a renaming or writing of the selected copies: every item with its before and after and every problem, stored so that what was
  * seen is what runs. Touches no file.
  */
-export async function makePlan(
-  app: AppContext,
-  kind: Exclude<PlanKind, 'relocate'>,
-  selection: Selection,
-  batchId: number | undefined,
-  personId: number,
-): Promise<Plan> {
-  const planner = kind === 'rename' ? planRenames(app) : planWrites(app);
+export async function makePlan(app: AppContext, wanted: NewPlan, personId: number): Promise<Plan> {
+  const { kind, selection, batchId, allCopies, rename } = wanted;
+  const planner = kind === 'rename' ? planRenames(app, rename) : planWrites(app);
   const planId = await storePlan(app, { kind, batchId: batchId ?? null, personId }, async function* (tx) {
-    for await (const page of selectedRows(tx, selection)) yield await planner(page);
+    const met = new Set<number>();
+    for await (const page of selectedRows(tx, selection)) {
+      const rows = (allCopies ? await withOtherCopies(tx, page) : page).filter(({ copyId }) => !met.has(copyId));
+      for (const { copyId } of rows) met.add(copyId);
+      yield await planner(rows);
+    }
   });
   return getPlan(app, planId);
+}
+
+/** Rows with those of the other copies of their sounds that are not gone. */
+async function withOtherCopies(tx: Transaction, rows: SoundRow[]): Promise<SoundRow[]> {
+  const { rows: found } = await tx.execute<{ id: number }>(sql`
+    select c.id from copies c where c.sound_id = any(${idList(rows.map(({ soundId }) => soundId))}) and not c.gone
+    and not c.id = any(${idList(rows.map(({ copyId }) => copyId))}) order by c.id`);
+  const all = [...rows];
+  if (found.length > 0) {
+    const others: Selection = { kind: 'copies', copyIds: found.map(({ id }) => id) };
+    for await (const page of selectedRows(tx, others)) all.push(...page);
+  }
+  return all;
 }
 
 /** Stores a plan with its items, page by page, as one; returns its id. Throws NOTHING_SELECTED for one without items. */
@@ -70,7 +86,9 @@ export async function getPlan(app: AppContext, id: number): Promise<Plan> {
     select p.id, p.kind, p.state, p.batch_id, p.created_at, w.name as person, count(*) as all,
       count(*) filter (where j.state in ('planned', 'started')) as runnable, count(*) filter (where j.state = 'unchanged') as unchanged,
       count(*) filter (where j.state = 'blocked') as blocked, count(*) filter (where j.state in ('done', 'undoing')) as done,
-      count(*) filter (where j.state = 'failed') as failed, count(*) filter (where j.state = 'undone') as undone
+      count(*) filter (where j.state = 'failed') as failed, count(*) filter (where j.state = 'undone') as undone,
+      count(*) filter (where j.state = 'planned' and exists (
+        select from copies c where c.id = j.copy_id and c.drive_id::text in (${awaitedDrives(id)}))) as waiting
     from plans p join people w on w.id = p.person_id join journal j on j.plan_id = p.id where p.id = ${id} group by p.id, w.id`);
   const [row] = rows;
   if (!row) throw new AppError('NOT_FOUND', `There is no plan ${id}.`);
@@ -84,7 +102,8 @@ export async function getPlan(app: AppContext, id: number): Promise<Plan> {
     createdAt: new Date(row.created_at).toISOString(),
     counts: {
       all: count('all'),
-      runnable: count('runnable'),
+      runnable: count('runnable') - count('waiting'),
+      waiting: count('waiting'),
       unchanged: count('unchanged'),
       blocked: count('blocked'),
       done: count('done'),
@@ -132,7 +151,16 @@ const WORDS: Record<PlanKind, { verb: string; doing: string }> = {
   relocate: { verb: 'Find the new place of', doing: 'finding the new place' },
 };
 
-/** Queues the running of a plan, or of one item of it to try it out. Throws PLAN_NOT_RUNNABLE. */
+/** The drives for which a job of a plan waits. */
+function awaitedDrives(planId: number): SQL {
+  return sql`select jsonb_array_elements_text(w.payload -> 'driveIds') from jobs w
+    where w.state = 'waiting' and w.payload ->> 'planId' = ${String(planId)} and w.payload ? 'awaitsDrive'`;
+}
+
+/**
+ * Queues the running of a plan, or of one item of it to try it out. What is on drives that are away is queued apart, and runs when they are
+ * back. Throws PLAN_NOT_RUNNABLE.
+ */
 export async function runPlan(
   app: AppContext,
   id: number,
@@ -143,45 +171,77 @@ export async function runPlan(
   if (plan.state === 'undoing' || plan.state === 'undone')
     throw new AppError('PLAN_NOT_RUNNABLE', `Plan ${id} was undone.`);
   if (plan.counts.runnable === 0) throw new AppError('PLAN_NOT_RUNNABLE', `Plan ${id} has nothing left to run.`);
-  const count = onlyItemId === undefined ? plan.counts.runnable : 1;
-  await app.db.update(plans).set({ state: 'running' }).where(eq(plans.id, id));
-  return app.jobs.add(
-    {
-      kind: plan.kind,
-      title: `${WORDS[plan.kind].verb} ${count} ${count === 1 ? 'file' : 'files'}`,
-      payload: { planId: id, batchId: plan.batchId, onlyItemId },
-      lanes: await drivesOfPlan(app, plan),
-    },
-    personId,
-  );
+  const wanted = onlyItemId === undefined ? eq(journal.state, 'planned') : eq(journal.id, onlyItemId);
+  const { verb } = WORDS[plan.kind];
+  return queueByDrive(app, plan, wanted, personId, { kind: plan.kind, verb, onlyItemId });
 }
 
-/** Queues taking back everything that a plan did. Throws NOT_UNDOABLE. */
+/** Queues taking back everything that a plan did; what it was still to do when a drive is back is called off. Throws NOT_UNDOABLE. */
 export async function undoPlan(app: AppContext, id: number, personId: number): Promise<Job> {
   const plan = await getPlan(app, id);
   if (plan.counts.done === 0) throw new AppError('NOT_UNDOABLE', `Plan ${id} did nothing that could be undone.`);
-  await app.db.update(plans).set({ state: 'undoing' }).where(eq(plans.id, id));
-  return app.jobs.add(
-    {
-      kind: 'undo',
-      title: `Undo ${WORDS[plan.kind].doing} of ${plan.counts.done} ${plan.counts.done === 1 ? 'file' : 'files'}`,
-      payload: { planId: id, batchId: plan.batchId },
-      lanes: await drivesOfPlan(app, plan),
-    },
-    personId,
+  const waiting = await app.db.execute<{ id: string }>(
+    sql`select id from jobs where state = 'waiting' and payload ->> 'planId' = ${String(id)} and payload ? 'awaitsDrive'`,
   );
+  for (const job of waiting.rows) await app.jobs.ask(job.id, 'cancel');
+  const verb = `Undo ${WORDS[plan.kind].doing} of`;
+  return queueByDrive(app, plan, eq(journal.state, 'done'), personId, { kind: 'undo', verb });
 }
 
-/** The drives whose files a plan changes, or to which copies are said to have gone. */
-async function drivesOfPlan(app: AppContext, { id, kind }: Plan): Promise<string[]> {
-  const drive =
-    kind === 'relocate' ? sql<string>`${journal.after} ->> 'driveId'` : sql<string>`${copies.driveId}::text`;
-  const rows = await app.db
-    .selectDistinct({ driveId: drive })
+/**
+ * Queues one job for the wanted items of a plan on the drives that are here, and one for each drive that is away. Returns the first of them. A
+ * relocation changes no file and needs only the drives to which copies are said to have gone: it is one job.
+ */
+async function queueByDrive(
+  app: AppContext,
+  plan: Plan,
+  wanted: SQL,
+  personId: number,
+  { kind, verb, onlyItemId }: { kind: JobKind; verb: string; onlyItemId?: number | undefined },
+): Promise<Job> {
+  const isRelocation = plan.kind === 'relocate';
+  const driveId = isRelocation ? sql<string>`${journal.after} ->> 'driveId'` : sql<string>`${copies.driveId}::text`;
+  const counts = await app.db
+    .select({ driveId, items: sql<number>`count(*)::int` })
     .from(journal)
     .innerJoin(copies, eq(copies.id, journal.copyId))
-    .where(eq(journal.planId, id));
-  return rows.map(({ driveId }) => driveId);
+    .where(and(eq(journal.planId, plan.id), wanted))
+    .groupBy(driveId);
+  const concerned = new Map((await app.db.select().from(drives)).map((drive) => [drive.id, drive]));
+  const { rows: queued } = await app.db.execute<{ id: string }>(
+    sql`select d.id from (${awaitedDrives(plan.id)}) as d (id)`,
+  );
+  const here: typeof counts = [];
+  const away: typeof counts = [];
+  for (const count of counts) {
+    const drive = concerned.get(count.driveId);
+    const isAway = !isRelocation && drive !== undefined && !(await driveIsHere(drive));
+    if (!isAway) here.push(count);
+    else if (!queued.some(({ id }) => id === count.driveId)) away.push(count);
+  }
+  const jobOf = (parts: typeof counts, when: string, more: object): Promise<Job> => {
+    const items = parts.reduce((sum, part) => sum + part.items, 0);
+    const driveIds = parts.map((part) => part.driveId);
+    return app.jobs.add(
+      {
+        kind,
+        title: `${verb} ${items} ${items === 1 ? 'file' : 'files'}${when}`,
+        payload: { planId: plan.id, batchId: plan.batchId, onlyItemId, ...(isRelocation ? {} : { driveIds }), ...more },
+        lanes: driveIds,
+      },
+      personId,
+    );
+  };
+  if (here.length + away.length === 0)
+    throw new AppError('PLAN_NOT_RUNNABLE', `Plan ${plan.id} has nothing left to run now.`);
+  const state = kind === 'undo' ? 'undoing' : 'running';
+  await app.db.update(plans).set({ state }).where(eq(plans.id, plan.id));
+  const jobs = here.length > 0 ? [await jobOf(here, '', {})] : [];
+  for (const part of away) {
+    const { name = '' } = concerned.get(part.driveId) ?? {};
+    jobs.push(await jobOf([part], ` on “${name}” when it is back`, { awaitsDrive: name }));
+  }
+  return jobs[0] as Job;
 }
 
 /** The newest plan of a person that did something and was not undone, with the time it ended. */

@@ -1,39 +1,37 @@
 import { AppError } from '@flagstone/core/errors';
-import { freeName, nameKey, splitExtension } from '@flagstone/core/ucs/name-blocks';
+import { isAudioName } from '@flagstone/core/formats/container';
+import { FolderNames } from '@flagstone/core/ucs/companions';
+import { pathProblem, splitExtension } from '@flagstone/core/ucs/name-blocks';
 import { nameAfter, type NamingPattern } from '@flagstone/core/ucs/naming-pattern';
+import type { RenameChoices } from '@flagstone/contract/plans';
 import type { SoundRow } from '@flagstone/contract/record';
-import { inArray } from 'drizzle-orm';
+import { and, eq } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
-import { drives, type JournalProblem } from '../db/schema.ts';
+import { copies, drives, type JournalProblem } from '../db/schema.ts';
+import { layName } from '../drives/rename-together.ts';
 import { patternsOf } from './collections.ts';
 import { filesOf } from './drives.ts';
 import type { NewItem } from './plans.ts';
+import { DRIVE_AWAY } from './renames.ts';
 
 /**
  * Plans names after the naming pattern of each copy's collection. Names that are taken, on disk or earlier in the same plan and also when they differ only in
- * case, get a counter. The names of a folder are read once for the whole plan.
+ * case, get a counter. The names of a folder are read once for the whole plan; of a drive that is away, those that are known count.
  */
-export function planRenames(app: AppContext): (rows: SoundRow[]) => Promise<NewItem[]> {
-  const takenIn = new Map<string, Set<string> | AppError>();
+export function planRenames(app: AppContext, choices: RenameChoices): (rows: SoundRow[]) => Promise<NewItem[]> {
+  const namesIn = new Map<string, FolderNames | AppError>();
 
-  const taken = async (row: SoundRow): Promise<Set<string> | AppError> => {
+  const namesFor = async (row: SoundRow): Promise<FolderNames | AppError> => {
     const place = `${row.driveId}/${row.folder}`;
-    const known = takenIn.get(place);
+    const known = namesIn.get(place);
     if (known) return known;
-    const [drive] = await app.db
-      .select()
-      .from(drives)
-      .where(inArray(drives.id, [row.driveId]));
-    const names = await Promise.resolve()
-      .then(() => {
-        if (!drive) throw new AppError('NOT_FOUND', `The drive “${row.driveName}” is not known any more.`);
-        return filesOf(app, drive).nameKeys(row.folder);
-      })
-      .catch((error: unknown) => {
+    const names = await (row.state === 'away' ? knownNames(app, row) : namesOnDisk(app, row)).catch(
+      (error: unknown) => {
         if (error instanceof AppError) return error;
         throw error;
-      });
-    takenIn.set(place, names);
+      },
+    );
+    namesIn.set(place, names);
     return names;
   };
 
@@ -43,44 +41,58 @@ export function planRenames(app: AppContext): (rows: SoundRow[]) => Promise<NewI
       app,
       rows.map((row) => row.copyId),
     );
-    for (const row of rows) items.push(planOne(app, row, patternOf(row.copyId), await taken(row)));
+    for (const row of rows) items.push(planOne(app, row, patternOf(row.copyId), await namesFor(row), choices));
     return items;
   };
 }
 
-function planOne(app: AppContext, row: SoundRow, pattern: NamingPattern, taken: Set<string> | AppError): NewItem {
-  const planned = nameAfter(pattern, row.record, splitExtension(row.name).extension, app.categories);
-  const problems: JournalProblem[] = [...planned.problems];
-  const before = { name: row.name };
-  const blocked = (): NewItem => ({
-    copyId: row.copyId,
-    state: 'blocked',
-    before,
-    after: { name: planned.name, blocks: planned.blocks },
-    problems,
-  });
-  if (taken instanceof AppError)
-    problems.push({ code: taken.code, severity: 'error', message: taken.message, remedy: taken.remedy });
-  else if (!taken.has(nameKey(row.name))) {
-    const error = new AppError('FILE_VANISHED', `${row.name} is not in its folder any more.`);
-    problems.push({ code: error.code, severity: 'error', message: error.message, remedy: error.remedy });
-  }
-  if (taken instanceof AppError || problems.some((problem) => problem.severity === 'error')) return blocked();
+async function namesOnDisk(app: AppContext, row: SoundRow): Promise<FolderNames> {
+  const [drive] = await app.db.select().from(drives).where(eq(drives.id, row.driveId));
+  if (!drive) throw new AppError('NOT_FOUND', `The drive “${row.driveName}” is not known any more.`);
+  return filesOf(app, drive).folderNames(row.folder);
+}
 
-  const own = nameKey(row.name);
-  const name = freeName(planned.name, (key) => key !== own && taken.has(key));
-  taken.add(nameKey(name));
-  if (name !== planned.name)
-    problems.push({
-      code: 'NAME_TAKEN',
-      severity: 'notice',
-      message: `“${planned.name}” is taken, so a counter is added.`,
-    });
+async function knownNames(app: AppContext, { driveId, folder }: SoundRow): Promise<FolderNames> {
+  const there = and(eq(copies.driveId, driveId), eq(copies.folder, folder), eq(copies.gone, false));
+  const rows = await app.db.select({ name: copies.name }).from(copies).where(there);
+  return new FolderNames(
+    rows.map(({ name }) => name),
+    isAudioName,
+  );
+}
+
+function planOne(
+  app: AppContext,
+  row: SoundRow,
+  pattern: NamingPattern,
+  names: FolderNames | AppError,
+  { shorten, companions: withCompanions }: RenameChoices,
+): NewItem {
+  const planned = nameAfter(pattern, row.record, splitExtension(row.name).extension, app.categories, shorten);
+  const problems: JournalProblem[] = [...planned.problems];
+  const notice = (code: string, message: string): unknown => problems.push({ code, severity: 'notice', message });
+  const refuse = ({ code, message, remedy }: AppError): unknown =>
+    problems.push({ code, severity: 'error', message, remedy });
+  if (names instanceof AppError) refuse(names);
+  else if (!names.has(row.name)) refuse(new AppError('FILE_VANISHED', `${row.name} is not in its folder any more.`));
+  if (names instanceof AppError || problems.some((problem) => problem.severity === 'error')) {
+    const after = { name: planned.name, blocks: planned.blocks };
+    return { copyId: row.copyId, state: 'blocked', before: { name: row.name }, after, problems };
+  }
+
+  const { name, companions, staying } = layName(names, row.name, planned.name, withCompanions);
+  if (name !== planned.name) notice('NAME_TAKEN', `“${planned.name}” is taken, so a counter is added.`);
+  for (const file of staying)
+    notice('COMPANION_STAYS', `“${file}” stays: the name that it would take beside this file is taken.`);
+  const long = pathProblem(row.folder, name);
+  if (long) problems.push(long);
+  if (row.state === 'away' && name !== row.name)
+    notice(DRIVE_AWAY, `The drive “${row.driveName}” is away: the file is renamed when it is back.`);
   return {
     copyId: row.copyId,
     state: name === row.name ? 'unchanged' : 'planned',
-    before,
-    after: { name, blocks: planned.blocks },
+    before: { name: row.name, companions: withCompanions ? companions.map(({ from }) => from) : null },
+    after: { name, blocks: planned.blocks, companions: withCompanions ? companions.map(({ to }) => to) : null },
     problems,
   };
 }

@@ -1,7 +1,7 @@
 import path from 'node:path';
 import { watch, type FSWatcher } from 'chokidar';
 import { eq } from 'drizzle-orm';
-import { AUDIO_EXTENSIONS } from '@flagstone/core/formats/container';
+import { isAudioName } from '@flagstone/core/formats/container';
 import type { AppContext } from '../app-context.ts';
 import { drives, folders } from '../db/schema.ts';
 import { driveIsHere } from './drives.ts';
@@ -64,7 +64,7 @@ export class FolderWatcher {
     const entry: Watched = { watcher, root, changed: new Set(), personId };
     this.watched.set(id, entry);
     const note = (file: string): void => {
-      if (!AUDIO_EXTENSIONS.includes(path.extname(file).toLowerCase())) return;
+      if (!isAudioName(file)) return;
       entry.changed.add(path.dirname(path.relative(root, file)).split(path.sep).join('/'));
       clearTimeout(entry.timer);
       entry.timer = setTimeout(() => this.queue(id, entry), GATHER_MS);

@@ -6,7 +6,7 @@ import { computed, ref } from 'vue';
 import { call } from '../api/client.ts';
 import { counted, formatTimeLeft, formatWhen } from '../composables/format.ts';
 import { showingErrors } from '../composables/use-errors.ts';
-import { countsOf, findingsOf, JOB_ASKED, JOB_STATES, rateOf } from './job-words.ts';
+import { countsOf, findingsOf, rateOf, stateOf } from './job-words.ts';
 
 /** One job with what can be done about it. */
 const props = defineProps<{ job: Job }>();
@@ -39,7 +39,10 @@ function ask(what: 'cancelJob' | 'pauseJob' | 'resumeJob'): void {
     <div class="line">
       <strong>{{ job.title }}</strong>
       <span class="acts">
-        <el-button v-if="job.state === 'running' || job.state === 'waiting'" link @click="ask('pauseJob')"
+        <el-button
+          v-if="job.state === 'running' || (job.state === 'waiting' && job.awaitsDrive === null)"
+          link
+          @click="ask('pauseJob')"
           >Pause</el-button
         >
         <el-button v-if="job.state === 'paused'" link @click="ask('resumeJob')">Go on</el-button>
@@ -57,7 +60,7 @@ function ask(what: 'cancelJob' | 'pauseJob' | 'resumeJob'): void {
       :aria-label="`${percentage} %`"
     />
     <div class="line soft">
-      <span>{{ job.asked ? JOB_ASKED[job.asked] : JOB_STATES[job.state] }} · {{ countsOf(job) }}</span>
+      <span>{{ stateOf(job) }} · {{ countsOf(job) }}</span>
       <span>{{ pace || formatWhen(job.createdAt) }}</span>
     </div>
     <div v-if="findingsOf(job).length > 0" class="soft">

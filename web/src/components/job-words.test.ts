@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import type { Job } from '@flagstone/contract/jobs';
-import { countsOf, findingsOf, rateOf } from './job-words.ts';
+import { countsOf, findingsOf, rateOf, stateOf } from './job-words.ts';
 
 const job: Job = {
   id: 'a',
@@ -12,6 +12,7 @@ const job: Job = {
   failed: 2,
   batchId: 7,
   planId: null,
+  awaitsDrive: null,
   result: { new: 290, same: 10, gone: 1, moved: 0 },
   failures: [],
   asked: null,
@@ -25,6 +26,12 @@ describe('the words of a job', () => {
   it('count what is done and what went wrong', () => {
     expect(countsOf(job)).toBe('300 of 1,200, ✕ 2 unreadable');
     expect(countsOf({ ...job, total: null, failed: 0 })).toBe('300');
+  });
+
+  it('say what it does, was asked for, or waits for', () => {
+    expect(stateOf(job)).toBe('▶ Running');
+    expect(stateOf({ ...job, asked: 'pause' })).toBe('Ⅱ Pausing after this item');
+    expect(stateOf({ ...job, state: 'waiting', awaitsDrive: 'Vault' })).toBe('◔ Waits for “Vault”');
   });
 
   it('lead from each number to its list, and leave out what was not found', () => {

@@ -1,7 +1,7 @@
 import type { Job } from '@flagstone/contract/jobs';
 import { formatFailed } from '../composables/format.ts';
 
-export const JOB_STATES: Record<Job['state'], string> = {
+const JOB_STATES: Record<Job['state'], string> = {
   waiting: '○ Waiting',
   running: '▶ Running',
   paused: 'Ⅱ Paused',
@@ -11,10 +11,16 @@ export const JOB_STATES: Record<Job['state'], string> = {
 };
 
 /** What a job asked for will do soon. */
-export const JOB_ASKED: Record<NonNullable<Job['asked']>, string> = {
+const JOB_ASKED: Record<NonNullable<Job['asked']>, string> = {
   pause: 'Ⅱ Pausing after this item',
   cancel: '– Stopping after this item',
 };
+
+/** What a job is doing, or what it was asked for or waits for. */
+export function stateOf(job: Job): string {
+  if (job.asked) return JOB_ASKED[job.asked];
+  return job.awaitsDrive === null ? JOB_STATES[job.state] : `◔ Waits for “${job.awaitsDrive}”`;
+}
 
 /** 40 of 120, 3 failed. */
 export function countsOf(job: Job): string {

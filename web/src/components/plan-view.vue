@@ -4,7 +4,9 @@ import type { Selection } from '@flagstone/contract/selection';
 import { FIELDS } from '@flagstone/core/record/fields';
 import { splitExtension, type BlockName } from '@flagstone/core/ucs/name-blocks';
 import { useVirtualizer } from '@tanstack/vue-virtual';
-import { ElAlert, ElButton, ElRadioButton, ElRadioGroup } from 'element-plus';
+import { ElAlert, ElButton, ElCheckbox, ElRadioButton, ElRadioGroup } from 'element-plus';
+import type { Shortening } from '@flagstone/core/ucs/shorten-name';
+import { useLocalStorage } from '@vueuse/core';
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
 import { call } from '../api/client.ts';
 import { counted, formatValue } from '../composables/format.ts';
@@ -31,6 +33,15 @@ const working = ref(false);
 /** Whether anything of the plan on show was run; its own changes of records must not make it anew. */
 const started = ref(false);
 const scroller = ref<HTMLElement>();
+/** What else a plan takes in; remembered in this browser. */
+const allCopies = useLocalStorage('flagstone.plan.allCopies', false);
+const companions = useLocalStorage('flagstone.plan.companions', true);
+/** Chosen for this plan alone: what is cut off a name should be seen each time. */
+const shorten = ref<Shortening>('no');
+
+const tooLong = computed(
+  () => items.value.filter(({ problems }) => problems.some(({ code }) => code === 'NAME_TOO_LONG')).length,
+);
 
 const rename = computed(() => props.kind === 'rename');
 const verb = computed(() => (rename.value ? 'Rename' : 'Write'));
@@ -82,7 +93,13 @@ async function makePlan(): Promise<void> {
     working.value = true;
     started.value = false;
     plan.value = await call('makePlan', {
-      body: { kind: props.kind, selection: props.selection, batchId: props.batchId },
+      body: {
+        kind: props.kind,
+        selection: props.selection,
+        batchId: props.batchId,
+        allCopies: allCopies.value,
+        rename: { shorten: shorten.value, companions: companions.value },
+      },
     });
     await loadItems(plan.value.id);
   });
@@ -99,6 +116,17 @@ async function run(onlyItemId?: number): Promise<void> {
     call('runPlan', { params: { id }, body: onlyItemId === undefined ? {} : { onlyItemId } }),
   );
   if (!job) working.value = false;
+  else if (job.awaitsDrive !== null) await waitFor(job.awaitsDrive, id);
+}
+
+/** Everything that is left waits for a drive: there is nothing to watch now. */
+async function waitFor(drive: string, id: number): Promise<void> {
+  working.value = false;
+  plan.value = await showingErrors(() => call('getPlan', { params: { id } }));
+  tell(
+    `Kept for “${drive}”`,
+    'It is done by itself when the drive is back; the jobs at the top right can call it off.',
+  );
 }
 
 function tryOne(): Promise<void> {
@@ -139,7 +167,9 @@ const stopRecords = live.onRecords(() => {
   if (!working.value && !started.value) void makePlan();
 });
 onBeforeUnmount(stopRecords);
-watch(() => [props.kind, JSON.stringify(props.selection)], makePlan, { immediate: true });
+watch(() => [props.kind, JSON.stringify(props.selection), allCopies.value, companions.value, shorten.value], makePlan, {
+  immediate: true,
+});
 
 // The arrow keys go through the list of sounds; the item of the current sound follows into view.
 watch(
@@ -158,6 +188,13 @@ function changesOf(item: PlanItem): { label: string; before: string; after: stri
   }));
 }
 
+/** The files that are renamed along with an item's. */
+function companionsOf(item: PlanItem): { from: string; to: string }[] {
+  const [from, to] = [item.before['companions'], item.after['companions']];
+  if (!Array.isArray(from) || !Array.isArray(to)) return [];
+  return from.map((name, at) => ({ from: String(name), to: String(to[at]) }));
+}
+
 useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working.value ? void tryOne() : false) });
 </script>
 
@@ -174,6 +211,9 @@ useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working
           )
         }}</span>
         <span v-if="plan.counts.unchanged > 0" class="soft">■ {{ plan.counts.unchanged }} right already</span>
+        <span v-if="plan.counts.waiting > 0" class="waiting"
+          >◔ {{ counted(plan.counts.waiting, 'waits', 'wait') }} for {{ rename ? 'its' : 'a' }} drive</span
+        >
         <span v-if="plan.counts.blocked > 0" class="blocked"
           >✕ {{ counted(plan.counts.blocked, 'needs', 'need') }} you first</span
         >
@@ -185,6 +225,18 @@ useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working
         <el-radio-button value="runnable">To do</el-radio-button>
         <el-radio-button value="problems">With remarks</el-radio-button>
       </el-radio-group>
+      <el-checkbox
+        v-if="rename"
+        v-model="allCopies"
+        label="All copies"
+        title="Also the other copies of these sounds, on every drive; those on drives that are away follow when they are back"
+      />
+      <el-checkbox
+        v-if="rename"
+        v-model="companions"
+        label="Files beside"
+        title="Files that bear the same name with another extension, such as notes and pictures, are renamed along"
+      />
       <span class="spring" />
       <el-button :disabled="working" @click="makePlan">Plan again</el-button>
       <el-button v-if="plan.counts.done > 0" :disabled="working" @click="undo"
@@ -195,11 +247,21 @@ useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working
         >{{ verb }} {{ counted(plan.counts.runnable, 'file') }}</el-button
       >
     </header>
-    <p v-else class="making soft">
+    <p v-else-if="working" class="making soft">
       {{ rename ? 'Building the names and checking the folders…' : 'Reading the headers of the files…' }}
     </p>
+    <div v-if="tooLong > 0 || shorten !== 'no'" class="too-long" role="status">
+      <span v-if="shorten === 'no'">✕ {{ counted(tooLong, 'name is', 'names are') }} too long for file systems:</span>
+      <span v-else-if="tooLong > 0">✕ {{ counted(tooLong, 'name is', 'names are') }} still too long:</span>
+      <span v-else>Names that are too long are shortened:</span>
+      <el-radio-group v-model="shorten" size="small" aria-label="What becomes of names that are too long">
+        <el-radio-button value="no">Leave them to me</el-radio-button>
+        <el-radio-button value="fxName">Cut the FXName at a word</el-radio-button>
+        <el-radio-button value="optional">Leave optional blocks out</el-radio-button>
+      </el-radio-group>
+    </div>
     <el-alert
-      v-if="plan && plan.counts.runnable === 0 && plan.counts.done === 0"
+      v-if="plan && plan.counts.runnable === 0 && plan.counts.done === 0 && plan.counts.waiting === 0"
       :closable="false"
       :type="plan.counts.blocked > 0 ? 'warning' : 'success'"
       show-icon
@@ -243,6 +305,9 @@ useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working
                 class="mono"
               >
                 → {{ item.after['name'] }}
+              </div>
+              <div v-for="each in companionsOf(item)" :key="each.from" class="mono soft along">
+                + {{ each.from }} → {{ each.to }}
               </div>
               <ul v-if="!rename && changesOf(item).length > 0" class="changes">
                 <li v-for="change in changesOf(item)" :key="change.label">
@@ -307,6 +372,25 @@ useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working
 
 .done {
   color: var(--lichen);
+}
+
+.waiting {
+  color: var(--ochre-ink);
+}
+
+.too-long {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  padding: 6px 12px;
+  border-bottom: 1px solid var(--hairline);
+  background: var(--ochre-wash);
+}
+
+.along {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 
 .making {

@@ -11,7 +11,10 @@ export const useLive = defineStore('live', () => {
   const connected = ref(false);
   const recordListeners = new Set<Listener>();
   const jobListeners = new Set<(job: Job) => void>();
-  const running = computed(() => jobs.value.filter((job) => job.state === 'running' || job.state === 'waiting'));
+  /** Under way or about to be; what waits for a drive to come back may wait for long. */
+  const running = computed(() =>
+    jobs.value.filter((job) => job.state === 'running' || (job.state === 'waiting' && job.awaitsDrive === null)),
+  );
 
   /** Jobs told of while the list was on its way: they are newer than what it says. */
   let heardMeanwhile = new Map<string, Job>();
