@@ -7,7 +7,7 @@ import { jobSchema } from './jobs.ts';
 import { lostPageSchema, settleLostSchema } from './lost.ts';
 import { analysisSchema } from './measures.ts';
 import { newPlanSchema, planItemSchema, planSchema, relocationSchema } from './plans.ts';
-import { copySchema, recordEditSchema, revisionSchema, soundRowSchema } from './record.ts';
+import { copySchema, fieldValuesSchema, recordEditSchema, revisionSchema, soundRowSchema } from './record.ts';
 import {
   newRecipeSchema,
   recipeCountSchema,
@@ -262,6 +262,17 @@ export const api = {
   countDisagreements: endpoint('POST', '/disagreements', {
     body: disagreementsQuerySchema,
     response: disagreementsSchema,
+  }),
+  /** What the selected sounds say in each field, for a card that edits many. */
+  countValues: endpoint('POST', '/records/values', {
+    body: z.strictObject({ selection: selectionSchema }),
+    response: fieldValuesSchema,
+  }),
+  /** Gives a record the values that it had with a revision; 1 is what was read first. A change of its own. */
+  goBack: endpoint('POST', '/sounds/:id/go-back', {
+    params: idParams,
+    body: z.strictObject({ revision: z.number().int().positive() }),
+    response: changeSchema,
   }),
   editRecords: endpoint('PATCH', '/records', {
     body: z.strictObject({ selection: selectionSchema, edit: recordEditSchema }),

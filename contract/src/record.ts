@@ -98,3 +98,13 @@ export const revisionSchema = z.object({
   after: z.record(z.string(), z.unknown()),
 });
 export type Revision = z.infer<typeof revisionSchema>;
+
+/** What the sounds of a selection say in each field: different values, and the most frequent of them. Fields that are empty in all are left out. */
+export const fieldValuesSchema = z.object({
+  sounds: z.number(),
+  fields: z.partialRecord(
+    z.enum(FIELD_NAMES),
+    z.object({ distinct: z.number(), values: z.array(z.object({ value: z.string(), times: z.number() })) }),
+  ),
+});
+export type FieldValues = z.infer<typeof fieldValuesSchema>;

@@ -11,7 +11,8 @@ import { countCategories } from '../services/category-counts.ts';
 import * as collections from '../services/collections.ts';
 import { contentsOf, countDisagreements } from '../services/contents.ts';
 import { listDrives, updateDrive } from '../services/drives.ts';
-import { editRows, editSelection, revisionsOf, undoChange } from '../services/edits.ts';
+import { editRows, editSelection, goBack, revisionsOf, undoChange } from '../services/edits.ts';
+import { fieldValues } from '../services/field-values.ts';
 import { forgetLearned, listLearned } from '../services/learning.ts';
 import * as folders from '../services/read-folders.ts';
 import { listLost, settleLost } from '../services/lost-files.ts';
@@ -127,6 +128,8 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   countAdded: (app, { query }) => countAdded(app, query.since),
   getContents: (app, { params }) => contentsOf(app, params.id),
   countDisagreements: (app, { body }) => countDisagreements(app, body.selection),
+  countValues: (app, { body }) => fieldValues(app, body.selection),
+  goBack: async (app, { params, body, person }) => goBack(app, params.id, body.revision, await person()),
   editRecords: async (app, { body, person }) => editSelection(app, body.selection, body.edit, await person()),
   editRows: async (app, { body, person }) => editRows(app, body.edits, body.summary, await person()),
   listPathRules: (app) => rules.listPathRules(app),

@@ -12,7 +12,7 @@ import { fieldsNotCarried } from '@flagstone/core/record/in-step';
 import type { ChangeResult } from '@flagstone/contract/api';
 import type { SoundRow } from '@flagstone/contract/record';
 import type { Selection } from '@flagstone/contract/selection';
-import { desc, eq, inArray, sql, type SQL } from 'drizzle-orm';
+import { and, desc, eq, gt, inArray, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable, Transaction } from '../db/connect.ts';
 import { changes, copies, people, recordRevisions, records } from '../db/schema.ts';
@@ -284,6 +284,33 @@ export async function lastUndoOf(app: AppContext, personId: number): Promise<num
     .orderBy(desc(changes.id))
     .limit(1);
   return row?.id;
+}
+
+/**
+ * Gives a record the values that it had with a revision, as a change of its own: what came after stays in the history. Throws NOT_FOUND for a
+ * revision that there never was, NOT_UNDOABLE when nothing differs.
+ */
+export async function goBack(
+  app: AppContext,
+  soundId: number,
+  revision: number,
+  personId: number,
+): Promise<ChangeResult> {
+  const [record] = await app.db.select().from(records).where(eq(records.soundId, soundId));
+  if (!record || revision > record.revision)
+    throw new AppError('NOT_FOUND', `There is no revision ${revision} of this record.`);
+  const later = await app.db
+    .select({ before: recordRevisions.before })
+    .from(recordRevisions)
+    .where(and(eq(recordRevisions.soundId, soundId), gt(recordRevisions.revision, revision)))
+    .orderBy(desc(recordRevisions.revision));
+  const then: Partial<SoundRecord> = {};
+  for (const { before } of later) Object.assign(then, before);
+  const change = { kind: 'edit' as const, summary: `Back to revision ${revision}`, personId, learns: true };
+  const result = await changeRecords(app, change, (apply) => apply([soundId], (now) => ({ ...now, ...then })));
+  if (result.changeId === null)
+    throw new AppError('NOT_UNDOABLE', `The record says what it said with revision ${revision}.`);
+  return result;
 }
 
 /** The revisions of a sound's record, newest first. */

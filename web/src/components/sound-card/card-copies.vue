@@ -1,19 +1,17 @@
 <script setup lang="ts">
-import type { CopyDetail, CopyState, Revision } from '@flagstone/contract/record';
-import { FIELDS } from '@flagstone/core/record/fields';
+import type { CopyDetail, CopyState } from '@flagstone/contract/record';
 import { ref, watch } from 'vue';
 import { call } from '../../api/client.ts';
-import { formatBytes, formatValue, formatWhen } from '../../composables/format.ts';
+import { formatBytes } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import StateMark from '../state-mark.vue';
 
-/** The copies of a sound by drive with their state, and the history of its record. */
+/** The copies of a sound by drive with their state. */
 const props = defineProps<{ soundId: number; revision: number; state: CopyState }>();
 
 const emit = defineEmits<{ inspect: [copyId: number] }>();
 
 const copies = ref<CopyDetail[]>([]);
-const revisions = ref<Revision[]>([]);
 
 watch(
   () => [props.soundId, props.revision, props.state] as const,
@@ -22,19 +20,9 @@ watch(
       const sound = await call('getSound', { params: { id } });
       if (id !== props.soundId) return;
       copies.value = sound.copies;
-      revisions.value = sound.revisions;
     }),
   { immediate: true },
 );
-
-function describe(revision: Revision): string {
-  return FIELDS.filter((field) => field.name in revision.after)
-    .map(
-      (field) =>
-        `${field.label}: “${formatValue(revision.before[field.name], '')}” → “${formatValue(revision.after[field.name], '')}”`,
-    )
-    .join('\n');
-}
 </script>
 
 <template>
@@ -53,17 +41,6 @@ function describe(revision: Revision): string {
         <p v-for="issue in copy.issues" :key="issue.message" class="issue">▲ {{ issue.message }}</p>
       </li>
     </ul>
-    <template v-if="revisions.length > 0">
-      <h2>History</h2>
-      <ul>
-        <li v-for="entry in revisions" :key="entry.revision" :title="describe(entry)">
-          <div class="line">
-            <span>{{ entry.summary }}</span><span class="soft">{{ formatWhen(entry.at) }}</span>
-          </div>
-          <div class="soft">Revision {{ entry.revision }} by {{ entry.person }}</div>
-        </li>
-      </ul>
-    </template>
   </section>
 </template>
 

@@ -1,5 +1,6 @@
 import type { SoundRow } from '@flagstone/contract/record';
-import { sameValue, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
+import type { FieldValues } from '@flagstone/contract/record';
+import { FIELDS, sameValue, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 
 export interface SharedValue {
   /** The value that all rows have, else undefined. */
@@ -16,4 +17,17 @@ export function sharedValue(rows: readonly SoundRow[], field: FieldName): Shared
   const mixed = rows.some((row) => !sameValue(row.record[field], first.record[field]));
   if (!mixed) return { value: first.record[field], mixed, distinct: 1 };
   return { value: undefined, mixed, distinct: new Set(rows.map((row) => JSON.stringify(row.record[field]))).size };
+}
+
+/** What a field says in all sounds whose values were counted. */
+export function countedValue({ sounds, fields }: FieldValues, name: FieldName): SharedValue {
+  const field = fields[name];
+  const definition = FIELDS.find((each) => each.name === name);
+  const isNumber = definition?.kind === 'integer' || definition?.kind === 'number';
+  if (!field) return { value: definition?.kind === 'list' ? [] : isNumber ? null : '', mixed: false, distinct: 1 };
+  const [first] = field.values;
+  if (definition?.kind !== 'list' && field.distinct === 1 && first?.times === sounds)
+    return { value: isNumber ? Number(first.value) : first.value, mixed: false, distinct: 1 };
+  const isPartlyEmpty = field.values.reduce((sum, { times }) => sum + times, 0) < sounds;
+  return { value: undefined, mixed: true, distinct: field.distinct + (isPartlyEmpty ? 1 : 0) };
 }

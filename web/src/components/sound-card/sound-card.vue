@@ -1,12 +1,15 @@
 <script setup lang="ts">
-import type { SoundRow } from '@flagstone/contract/record';
+import type { FieldValues, SoundRow } from '@flagstone/contract/record';
 import type { Selection } from '@flagstone/contract/selection';
 import { FIELDS, type FieldDefinition, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 import type { RecordEdit } from '@flagstone/core/record/edit';
 import { splitExtension, type BlockName } from '@flagstone/core/ucs/name-blocks';
+import { useDebounceFn } from '@vueuse/core';
 import { ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
 import { computed, nextTick, ref, watch } from 'vue';
+import { call } from '../../api/client.ts';
 import { counted } from '../../composables/format.ts';
+import { showingErrors } from '../../composables/use-errors.ts';
 import { useAuthorities } from '../../stores/authorities.ts';
 import CategoryPicker from '../category-picker.vue';
 import NameBlocks from '../name-blocks.vue';
@@ -14,9 +17,11 @@ import CardContents from './card-contents.vue';
 import CardCopies from './card-copies.vue';
 import CardCopyFields from './card-copy-fields.vue';
 import CardDisagreements from './card-disagreements.vue';
+import CardHistory from './card-history.vue';
 import CardMeasures from './card-measures.vue';
 import CardTextField from './card-text-field.vue';
-import { sharedValue } from './shared-value.ts';
+import CardValues from './card-values.vue';
+import { countedValue, sharedValue } from './shared-value.ts';
 
 /** Shows and edits one record, or the fields that many have in common. Each field is saved when it is left. */
 const props = defineProps<{ rows: SoundRow[]; count: number; selection?: Selection | undefined }>();
@@ -27,14 +32,45 @@ void authorities.load();
 const root = ref<HTMLElement>();
 const groups = ['Name', 'Description', 'Origin', 'Rights', 'Sound', 'Music'] as const;
 const one = computed(() => (props.count === 1 ? props.rows[0] : undefined));
-const shared = computed(() => new Map(FIELDS.map((field) => [field.name, sharedValue(props.rows, field.name)])));
+/** What all the selected sounds say, once that is counted; until then those that are loaded speak for all. */
+const values = ref<FieldValues>();
+const shared = computed(() => {
+  const counted = props.count > 1 ? values.value : undefined;
+  return new Map(
+    FIELDS.map(({ name }) => [name, counted ? countedValue(counted, name) : sharedValue(props.rows, name)]),
+  );
+});
 
-/** The record, what was measured of the sound, or what stands in the file. */
-const view = ref<'record' | 'sound' | 'file'>('record');
+let asking = new AbortController();
+const countValues = useDebounceFn(async () => {
+  asking.abort();
+  asking = new AbortController();
+  const { signal } = asking;
+  const { selection } = props;
+  if (props.count < 2 || !selection) return;
+  const counted = await showingErrors(() => call('countValues', { body: { selection }, signal }));
+  if (counted && !signal.aborted) values.value = counted;
+}, 200);
+watch(
+  () => JSON.stringify(props.count > 1 && props.selection),
+  () => {
+    values.value = undefined;
+    void countValues();
+  },
+  { immediate: true },
+);
+watch(
+  () => props.rows,
+  () => void countValues(),
+);
+
+/** The record, what was measured of the sound, what stands in the file, or what became of the record. */
+const view = ref<'record' | 'sound' | 'file' | 'history'>('record');
 const VIEWS = [
   { key: 'record', label: 'Record' },
   { key: 'sound', label: 'Sound' },
   { key: 'file', label: 'In the file' },
+  { key: 'history', label: 'History' },
 ] as const;
 /** Which copy's file is shown: that of the row, until another one is chosen among the copies. */
 const inspected = ref(0);
@@ -109,11 +145,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
         />
         <template v-else>
           <h2>{{ counted(count, 'sound') }}</h2>
-          <p class="soft">
-            A value typed here goes into all of them.{{
-              count > rows.length ? ` What is shown is shared by the first ${rows.length}.` : ''
-            }}
-          </p>
+          <p class="soft">A value typed here goes into all of them; so does one that is clicked.</p>
         </template>
         <card-copy-fields :one="one" :count="count" @edit="(change) => emit('edit', change)" />
         <div class="views" role="group" aria-label="What the card shows">
@@ -143,6 +175,10 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
       <template v-else-if="view === 'sound'">
         <card-measures v-if="one" :row="one" @edit="(change) => emit('edit', change)" />
         <p v-else class="hint soft">Select one sound to see its measures.</p>
+      </template>
+      <template v-else-if="view === 'history'">
+        <card-history v-if="one" :sound-id="one.soundId" :revision="one.revision" />
+        <p v-else class="hint soft">Select one sound to see what became of its record.</p>
       </template>
       <template v-else>
         <slot />
@@ -204,6 +240,16 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
               :names="authorities.namesFor(field.name)"
               :class="{ mono: field.name.endsWith('Id') }"
               @save="(value) => save(field.name, value)"
+            />
+            <card-values
+              v-if="!one && values"
+              :values="values"
+              :field="field.name"
+              :label="field.label"
+              :is-list="field.kind === 'list'"
+              @set="(value) => save(field.name, field.range ? Number(value) : value)"
+              @add="(word) => emit('edit', { addKeywords: [word] })"
+              @remove="(word) => emit('edit', { removeKeywords: [word] })"
             />
             <span v-if="field.name === 'catId' && textOf('category')" class="under soft"
               >{{ textOf('category') }} / {{ textOf('subCategory') }}</span
