@@ -1,5 +1,12 @@
 import { SUGGESTED_FIELDS } from '@flagstone/core/suggest/suggest-record';
 import { z } from 'zod';
+import {
+  adoptListSchema,
+  categoryListSchema,
+  categorySchema,
+  listComparisonSchema,
+  wantedListSchema,
+} from './category-lists.ts';
 import { collectionChangeSchema, collectionSchema, newCollectionSchema } from './collections.ts';
 import { contentsSchema, disagreementsQuerySchema, disagreementsSchema } from './contents.ts';
 import { endpoint, idParams } from './endpoint.ts';
@@ -96,15 +103,6 @@ export const suggestionSchema = z.object({
   because: z.array(z.string()),
 });
 
-export const categorySchema = z.object({
-  category: z.string(),
-  subCategory: z.string(),
-  catId: z.string(),
-  catShort: z.string(),
-  meaning: z.string(),
-  words: z.array(z.string()),
-});
-
 const pageSchema = z.object({ rows: z.array(soundRowSchema), next: z.string().nullable(), total: z.number() });
 export type SoundPage = z.infer<typeof pageSchema>;
 
@@ -134,6 +132,18 @@ export const api = {
   listCategories: endpoint('GET', '/categories', {
     response: z.object({ source: z.string(), categories: z.array(categorySchema) }),
   }),
+  /** How many records have each CatID, those that are not filed too. */
+  countCategoryUses: endpoint('GET', '/categories/uses', {
+    response: z.array(z.object({ catId: z.string(), records: z.number() })),
+  }),
+  listCategoryLists: endpoint('GET', '/category-lists', { response: z.array(categoryListSchema) }),
+  /** What taking another list would change; nothing is changed. */
+  compareCategoryList: endpoint('POST', '/category-lists/compare', {
+    body: z.strictObject({ list: wantedListSchema }),
+    response: listComparisonSchema,
+  }),
+  /** Takes another list and moves the records over, as one change. */
+  adoptCategoryList: endpoint('POST', '/category-lists/adopt', { body: adoptListSchema, response: changeSchema }),
   listDrives: endpoint('GET', '/drives', { response: z.array(driveSchema) }),
   updateDrive: endpoint('PATCH', '/drives/:id', {
     params: z.object({ id: z.uuid() }),

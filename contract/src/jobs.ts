@@ -38,5 +38,7 @@ export type Job = z.infer<typeof jobSchema>;
 export const liveEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('job'), job: jobSchema }),
   z.object({ type: z.literal('records'), soundIds: z.array(z.number()) }),
+  /** Another category list is in force. */
+  z.object({ type: z.literal('categories') }),
 ]);
 export type LiveEvent = z.infer<typeof liveEventSchema>;

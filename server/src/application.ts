@@ -1,5 +1,3 @@
-import { CategorySuggester } from '@flagstone/core/suggest/suggest-category';
-import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
 import type { Logger } from 'pino';
 import type { AppContext } from './app-context.ts';
 import { connect } from './db/connect.ts';
@@ -10,10 +8,10 @@ import { indexJob } from './jobs/index-job.ts';
 import { JobQueue } from './jobs/job-queue.ts';
 import { measureJob, measureNewSounds, remeasureOutdated } from './jobs/measure-job.ts';
 import { recoverJournal, runPlanJob, undoPlanJob } from './jobs/plan-jobs.ts';
+import { categoriesInForce } from './services/category-lists.ts';
 import { reconnectDrives, seesDrives } from './services/drives.ts';
 import { readAgainWhatIsDue } from './services/read-folders.ts';
 import { FolderWatcher } from './services/watching.ts';
-import { wordNet } from './services/word-net.ts';
 import { LiveEvents } from './services/live-events.ts';
 
 /** Two made-up people, so that every change has somebody who made it until there is a sign-in. */
@@ -39,19 +37,24 @@ export async function openContext(
   const roots = await AllowedRoots.of(rootFolders);
   const live = await LiveEvents.listen(connectionString, log);
   const jobs = new JobQueue(connectionString, connection.db, live, log);
-  const categories = builtInCategoryList();
   const workers = new WorkerPool();
   const context: AppContext = {
     db: connection.db,
     roots,
     workers,
-    categories,
-    suggester: new CategorySuggester(categories, wordNet()),
+    ...(await categoriesInForce(connection.db)),
     live,
     jobs,
     refreshWatching: () => Promise.resolve(),
     log,
   };
+  live.subscribe((event) => {
+    if (event.type !== 'categories') return;
+    categoriesInForce(connection.db).then(
+      (inForce) => Object.assign(context, inForce),
+      (error: unknown) => log.error({ err: error }, 'the category list in force cannot be loaded'),
+    );
+  });
   await connection.db.insert(people).values(FIRST_PEOPLE).onConflictDoNothing();
   return {
     context,

@@ -1,5 +1,6 @@
 import type { Issue } from '@flagstone/core/errors';
 import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
+import type { Category } from '@flagstone/core/ucs/category-list';
 import type { NamingPattern } from '@flagstone/core/ucs/naming-pattern';
 import type { Measures } from '@flagstone/core/audio/measure/sound-meter';
 import type { RecipeStep } from '@flagstone/core/text/recipe';
@@ -223,6 +224,26 @@ export const pathRules = pgTable('path_rules', {
     .references(() => people.id),
   createdAt: created(),
 });
+
+/** Releases of the category list that were brought in; the built-in one counts while none of them is in force. */
+export const categoryLists = pgTable(
+  'category_lists',
+  {
+    id: serial('id').primaryKey(),
+    source: text('source').notNull(),
+    categories: jsonb('categories').$type<Category[]>().notNull(),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id),
+    createdAt: created(),
+    inForce: boolean('in_force').notNull().default(false),
+  },
+  (table) => [
+    uniqueIndex('category_lists_in_force')
+      .on(table.inForce)
+      .where(sql`${table.inForce}`),
+  ],
+);
 
 /** Controlled names: creators with their CreatorID, libraries with their SourceID, publishers, licences, microphones. */
 export const authorities = pgTable(

@@ -8,6 +8,7 @@ import { people } from '../db/schema.ts';
 import * as analyses from '../services/analyses.ts';
 import * as batches from '../services/batches.ts';
 import { countCategories } from '../services/category-counts.ts';
+import * as categoryLists from '../services/category-lists.ts';
 import * as collections from '../services/collections.ts';
 import { contentsOf, countDisagreements } from '../services/contents.ts';
 import { listDrives, updateDrive } from '../services/drives.ts';
@@ -68,6 +69,10 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   listPeople: (app) => app.db.select().from(people).orderBy(people.id),
   listCategories: (app) =>
     Promise.resolve({ source: app.categories.source, categories: [...app.categories.categories] }),
+  countCategoryUses: (app) => categoryLists.countUses(app),
+  listCategoryLists: (app) => categoryLists.keptLists(app),
+  compareCategoryList: (app, { body }) => categoryLists.compareList(app, body.list),
+  adoptCategoryList: async (app, { body, person }) => categoryLists.adoptList(app, body, await person()),
   listDrives: async (app) => {
     const drives = await listDrives(app);
     await app.jobs.offerAwaiting();

@@ -83,7 +83,7 @@ export async function mergeAuthority(
   if (code && into.code !== '') Object.assign(set, { [code]: into.code });
   const condition = sql`lower(${column(name)}) = lower(${from.name})`;
   const summary = `“${from.name}” becomes “${into.name}”`;
-  const { changed } = await editSounds(app, condition, { kind: 'edit', summary, personId }, { set });
+  const { changed } = await editSounds(app, condition, { kind: 'edit', summary, personId }, () => ({ set }));
   await app.db.delete(authorities).where(eq(authorities.id, from.id));
   return { changed, authorities: await listAuthorities(app) };
 }

@@ -23,7 +23,7 @@ import { FIELD_COLUMNS, selectedRows } from './sound-rows.ts';
 type RecordRow = SoundRecord & { soundId: number; revision: number };
 
 interface Change {
-  kind: 'edit' | 'suggestion' | 'recipe' | 'rule' | 'undo';
+  kind: 'edit' | 'suggestion' | 'recipe' | 'rule' | 'categories' | 'undo';
   summary: string;
   personId: number;
   undoes?: number;
@@ -75,15 +75,20 @@ export async function editRowByRow(
   });
 }
 
-/** One edit for every record `r` of which a condition holds, as one change. */
-export function editSounds(app: AppContext, condition: SQL, change: Change, edit: RecordEdit): Promise<ChangeResult> {
+/** An edit for every record `r` of which a condition holds, as one change. */
+export function editSounds(
+  app: AppContext,
+  condition: SQL,
+  change: Change,
+  editFor: (record: SoundRecord) => RecordEdit,
+): Promise<ChangeResult> {
   return changeRecords(app, change, async (apply) => {
     for (let after = 0; ;) {
       const { rows } = await app.db.execute<{ sound_id: number }>(
         sql`select sound_id from records r where ${condition} and sound_id > ${after} order by sound_id limit 1000`,
       );
       const ids = rows.map((row) => row.sound_id);
-      await apply(ids, (record) => applyEdit(record, edit, app.categories));
+      await apply(ids, (record) => applyEdit(record, editFor(record), app.categories));
       const last = ids.at(-1);
       if (last === undefined) return;
       after = last;

@@ -2,6 +2,7 @@ import { AppError } from '@flagstone/core/errors';
 import { applyEdit } from '@flagstone/core/record/edit';
 import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
 import { prepareRecipe, stepInWords, type RecipeOutcome, type RecipeStep } from '@flagstone/core/text/recipe';
+import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
 import type { ChangeResult } from '@flagstone/contract/api';
 import type { Recipe, RecipePreview, RecipeRun } from '@flagstone/contract/recipes';
 import type { SoundRow } from '@flagstone/contract/record';
@@ -106,6 +107,9 @@ async function outcomesOf(
   const task = {
     steps,
     ...(looksUp ? { names: await listedNames(app) } : {}),
+    ...(app.categories === builtInCategoryList()
+      ? {}
+      : { list: { source: app.categories.source, categories: [...app.categories.categories] } }),
     rows: rows.map(({ copyId, record, name, folder }, at) => {
       const index = typeof places === 'number' ? places + at : (places.get(copyId) ?? 0);
       return { record, fileName: name, folder, index };

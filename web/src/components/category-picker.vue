@@ -1,17 +1,25 @@
 <script setup lang="ts">
+import type { CategoryList } from '@flagstone/core/ucs/category-list';
 import { ElOption, ElSelect } from 'element-plus';
 import { computed, ref } from 'vue';
 import { useCategories } from '../stores/categories.ts';
 
 /** Chooses a CatID by any part of its CatID, names or words. Empty clears. */
-const props = defineProps<{ modelValue: string; placeholder?: string; label?: string }>();
+const props = defineProps<{
+  modelValue: string;
+  placeholder?: string;
+  label?: string;
+  /** Another list than the one in force. */
+  from?: CategoryList;
+}>();
 const emit = defineEmits<{ 'update:modelValue': [catId: string] }>();
 
 const categories = useCategories();
 const select = ref<InstanceType<typeof ElSelect>>();
 const typed = ref('');
-const found = computed(() => categories.list.search(typed.value, 40));
-const current = computed(() => categories.list.find(props.modelValue));
+const list = computed(() => props.from ?? categories.list);
+const found = computed(() => list.value.search(typed.value, 40));
+const current = computed(() => list.value.find(props.modelValue));
 
 defineExpose({ focus: () => select.value?.focus() });
 </script>

@@ -1,5 +1,7 @@
 import { liveEventSchema, type Job } from '@flagstone/contract/jobs';
 import { defineStore } from 'pinia';
+import { useCategories } from './categories.ts';
+import { showingErrors } from '../composables/use-errors.ts';
 import { computed, ref } from 'vue';
 import { call } from '../api/client.ts';
 
@@ -60,6 +62,8 @@ export const useLive = defineStore('live', () => {
       if (event.type === 'records') {
         const ids = new Set(event.soundIds);
         for (const listener of recordListeners) listener(ids);
+      } else if (event.type === 'categories') {
+        void showingErrors(() => useCategories().load());
       } else {
         heardMeanwhile.set(event.job.id, event.job);
         jobs.value = [event.job, ...jobs.value.filter((job) => job.id !== event.job.id)].slice(0, 50);

@@ -1,0 +1,57 @@
+import { z } from 'zod';
+
+export const categorySchema = z.object({
+  category: z.string(),
+  subCategory: z.string(),
+  catId: z.string(),
+  catShort: z.string(),
+  meaning: z.string(),
+  words: z.array(z.string()),
+});
+
+/** A release of the category list that is kept; number 0 is the built-in one. */
+export const categoryListSchema = z.object({
+  id: z.number(),
+  source: z.string(),
+  categories: z.number(),
+  /** Who brought it in; null for the built-in one. */
+  person: z.string().nullable(),
+  createdAt: z.string().nullable(),
+  inForce: z.boolean(),
+});
+export type KeptCategoryList = z.infer<typeof categoryListSchema>;
+
+/** Most characters of a file in base64: some three megabytes, ten times what a list needs. */
+const MOST_CONTENT = 3_900_000;
+
+/** A list that is kept, or a file (CSV, TSV or XLSX, in base64). */
+export const wantedListSchema = z.union([
+  z.strictObject({ id: z.number().int().min(0) }),
+  z.strictObject({
+    fileName: z.string().min(1).max(255),
+    content: z
+      .base64()
+      .max(MOST_CONTENT, 'The file has more than three megabytes; a category list has a few hundred kilobytes.'),
+  }),
+]);
+export type WantedList = z.infer<typeof wantedListSchema>;
+
+/** What a list would change, with how many records have each CatID that goes or becomes another. */
+export const listComparisonSchema = z.object({
+  source: z.string(),
+  categories: z.array(categorySchema),
+  added: z.array(categorySchema),
+  renamed: z.array(z.object({ from: categorySchema, to: categorySchema, records: z.number() })),
+  removed: z.array(z.object({ from: categorySchema, likely: z.string().nullable(), records: z.number() })),
+  reworded: z.number(),
+});
+export type ListComparison = z.infer<typeof listComparisonSchema>;
+
+export const adoptListSchema = z.strictObject({
+  list: wantedListSchema,
+  /** What it is called from now on. */
+  source: z.string().trim().min(1).max(200),
+  /** The new CatID for each CatID that goes; records of those that are left out keep theirs, and are told as unknown. */
+  moves: z.record(z.string().max(50), z.string().max(50)),
+});
+export type AdoptList = z.infer<typeof adoptListSchema>;

@@ -1,0 +1,51 @@
+import path from 'node:path';
+import { AppError } from '@flagstone/core/errors';
+import { categoriesFromRows, type Category } from '@flagstone/core/ucs/category-list';
+import ExcelJS from 'exceljs';
+import Papa from 'papaparse';
+
+/**
+ * The categories in a file, by its extension: a sheet (.xlsx) or separated text (.csv, .tsv, .txt). Throws LIST_INVALID, saying what is wrong
+ * and in which row.
+ */
+export async function categoriesFromFile(fileName: string, bytes: Uint8Array): Promise<Category[]> {
+  const extension = path.extname(fileName).toLowerCase();
+  if (extension === '.xlsx') return categoriesFromRows(await rowsOfSheet(bytes));
+  if (['.csv', '.tsv', '.txt'].includes(extension)) return categoriesFromRows(rowsOfText(bytes));
+  throw new AppError('LIST_INVALID', `“${fileName}” is no CSV, TSV or XLSX file.`);
+}
+
+async function rowsOfSheet(bytes: Uint8Array): Promise<string[][]> {
+  const workbook = new ExcelJS.Workbook();
+  // Its types ask for an older Buffer than Node.js has.
+  await workbook.xlsx.load(Buffer.from(bytes) as unknown as ExcelJS.Buffer).catch((cause: unknown) => {
+    throw new AppError('LIST_INVALID', 'The XLSX file cannot be read.', { cause });
+  });
+  const sheets = workbook.worksheets.map((sheet) => {
+    const rows: string[][] = [];
+    sheet.eachRow({ includeEmpty: true }, (row) => {
+      const cells: string[] = [];
+      row.eachCell({ includeEmpty: true }, (cell) => void cells.push(cell.text));
+      rows.push(cells);
+    });
+    return rows;
+  });
+  const hasHeader = (rows: string[][]): boolean =>
+    rows.some((row) => row.some((cell) => cell.toLowerCase().replace(/[^a-z]/g, '') === 'catid'));
+  return sheets.find(hasHeader) ?? sheets[0] ?? [];
+}
+
+function rowsOfText(bytes: Uint8Array): string[][] {
+  const { data } = Papa.parse<string[]>(textOf(bytes).replace(/^\ufeff/, ''), { skipEmptyLines: false });
+  return data;
+}
+
+/** UTF-8, else what spreadsheets on Windows write. */
+function textOf(bytes: Uint8Array): string {
+  try {
+    return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
+  } catch {
+    // Not valid UTF-8: every byte is a character of the other encoding.
+    return new TextDecoder('windows-1252').decode(bytes);
+  }
+}
