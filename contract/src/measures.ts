@@ -35,6 +35,7 @@ export const measuresSchema = z.object({
     .nullable(),
   onsets: z.array(z.object({ seconds: z.number(), strengthDb: z.number() })),
   tempoBpm: z.number().nullable(),
+  key: z.string().nullable(),
   form: z.enum(['single', 'series', 'bed', 'loop']),
   weight: z.number().nullable(),
   activity: z.number().nullable(),

@@ -70,7 +70,7 @@ describe('the analysis', () => {
   it('is defined in docs/analysis.md, measure by measure', async () => {
     const text = await read('docs/analysis.md');
     const names = Object.keys(measuresSchema.shape).filter(
-      (name) => !/^(durationSeconds|channelLayout|spectrum|onsets|tempoBpm|form|weight|activity)$/.test(name),
+      (name) => !/^(durationSeconds|channelLayout|spectrum|onsets|tempoBpm|key|form|weight|activity)$/.test(name),
     );
     for (const name of names) expect(text).toContain(`\`${name}\``);
     for (const name of Object.keys(measuresSchema.shape.spectrum.unwrap().shape)) expect(text).toContain(`\`${name}\``);

@@ -9,7 +9,7 @@ const sources: SuggestionSources = {
   record: emptyRecord(),
   fileName: '03_KILN DOOR slam, USB fan_T02.wav',
   category: { catId: 'DOORMetl', category: 'DOORS', subCategory: 'METAL' },
-  measured: { form: 'single', weight: 4, activity: 2, tempoBpm: 96.04 },
+  measured: { form: 'single', weight: 4, activity: 2, tempoBpm: 96.04, key: 'Am' },
   neighbours: { library: 'Canal Company', sourceId: 'CLAY' },
 };
 

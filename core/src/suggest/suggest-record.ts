@@ -18,6 +18,7 @@ export const SUGGESTED_FIELDS = [
   'weight',
   'activity',
   'tempo',
+  'key',
   'creator',
   'creatorId',
   'library',
@@ -36,7 +37,13 @@ export interface SuggestionSources {
   /** The best category, sure enough to be taken; undefined when there is none. */
   category: Pick<Suggestion, 'catId' | 'category' | 'subCategory'> | undefined;
   /** What was measured; null until then. */
-  measured: { form: string; weight: number | null; activity: number | null; tempoBpm: number | null } | null;
+  measured: {
+    form: string;
+    weight: number | null;
+    activity: number | null;
+    tempoBpm: number | null;
+    key: string | null;
+  } | null;
   /** What all other sounds of the folder that say anything agree on. */
   neighbours: Partial<Record<(typeof NEIGHBOUR_FIELDS)[number], string>>;
 }
@@ -55,6 +62,8 @@ export function suggestRecord(
     keywords: keywordsOf(fileName, category),
     ...(measured ? { form: measured.form, weight: measured.weight, activity: measured.activity } : {}),
     ...(measured?.tempoBpm ? { tempo: Math.round(measured.tempoBpm * 10) / 10 } : {}),
+    // A loom may sound in a key by chance; of music it is worth writing down.
+    ...(measured?.key && isMusical(record, category) ? { key: measured.key } : {}),
     ...neighbours,
   };
   return Object.fromEntries(
@@ -62,6 +71,10 @@ export function suggestRecord(
       (name) => wanted.has(name) && isEmptyValue(record[name]) && !isEmptyValue(values[name]),
     ).map((name) => [name, values[name]]),
   );
+}
+
+function isMusical(record: SoundRecord, category: SuggestionSources['category']): boolean {
+  return [record.category, category?.category].includes('MUSICAL');
 }
 
 /** The telling words of a name, and those of its category. */

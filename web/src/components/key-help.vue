@@ -21,6 +21,7 @@ const KEYS: [string, string][] = [
   ['Ctrl+C, Ctrl+V', 'Copy and paste cells, also from and to a spreadsheet; one value goes into all selected rows'],
   ['Ctrl+D', 'Fill down: the first selected row’s value for all selected'],
   ['m', 'Next sound with something missing (Describe)'],
+  ['t', 'Tap a tempo in time; it is taken when you stop'],
   ['?', 'These keys'],
 ];
 </script>

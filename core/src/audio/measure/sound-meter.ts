@@ -3,6 +3,7 @@ import { PeakGatherer, type PeakLevel } from '../peaks.ts';
 import { characterOf, type Character } from './character.ts';
 import { EnergyEnvelope, noiseFloorDbfs } from './energy-envelope.ts';
 import { featureVector } from './feature-vector.ts';
+import { KeyMeter } from './key-meter.ts';
 import { decibels, LevelMeter, type Levels } from './level-meter.ts';
 import { LoudnessMeter, type Loudness } from './loudness-meter.ts';
 import { findOnsets, type Onset } from './onsets.ts';
@@ -11,7 +12,7 @@ import { FEWEST_BEATS, findTempo } from './tempo.ts';
 import { TruePeakMeter } from './true-peak-meter.ts';
 
 /** Raised when a definition changes, so that sounds measured before are measured again. */
-export const MEASURES_VERSION = 1;
+export const MEASURES_VERSION = 2;
 
 /** Of the signal to be measured. */
 export interface SignalShape {
@@ -43,6 +44,8 @@ export interface Measures extends Loudness, Levels, Character {
   } | null;
   onsets: Onset[];
   tempoBpm: number | null;
+  /** As in TKEY of ID3v2.4: `C`, `F#m`; null where there is none, or it is not certain. */
+  key: string | null;
   /** For the search of sounds alike; null for silence. */
   features: number[] | null;
 }
@@ -63,6 +66,7 @@ export class SoundMeter {
   private readonly truePeaks: TruePeakMeter[];
   private readonly envelope: EnergyEnvelope;
   private readonly spectral: SpectralMeter;
+  private readonly key: KeyMeter;
   private readonly peaks: PeakGatherer;
   private readonly mixed: number[];
   private mono = new Float32Array(0);
@@ -76,6 +80,7 @@ export class SoundMeter {
     this.truePeaks = Array.from({ length: channels }, () => new TruePeakMeter(sampleRateHz));
     this.envelope = new EnergyEnvelope(sampleRateHz, channels);
     this.spectral = new SpectralMeter(sampleRateHz);
+    this.key = new KeyMeter(sampleRateHz);
     this.peaks = new PeakGatherer(channels, frames);
     const { speakers } = channelLayout(shape);
     // The first channel of ambisonics hears all around; the others are differences.
@@ -88,7 +93,9 @@ export class SoundMeter {
     this.levels.add(channels, frames);
     this.truePeaks.forEach((meter, channel) => meter.add(channels[channel] as Float32Array, frames));
     this.envelope.add(channels, frames);
-    this.spectral.add(this.monoOf(channels, frames), frames);
+    const mono = this.monoOf(channels, frames);
+    this.spectral.add(mono, frames);
+    this.key.add(mono, frames);
     this.peaks.add(channels, frames);
     this.frames += frames;
   }
@@ -134,6 +141,7 @@ export class SoundMeter {
             },
       onsets,
       tempoBpm,
+      key: this.key.finish(),
       ...characterOf(input),
       features: featureVector(input),
     };

@@ -81,17 +81,18 @@ const tracks = computed((): [string, string][] => {
 const offers = computed(() => {
   const m = measures.value;
   if (!m) return [];
-  const { form, weight, activity, tempoBpm } = m;
+  const { form, weight, activity, tempoBpm, key } = m;
   const tempo = tempoBpm === null ? null : Math.round(tempoBpm * 10) / 10;
   const all = [
     { name: 'form', label: 'Form', value: form },
     { name: 'weight', label: 'Weight', value: weight },
     { name: 'activity', label: 'Activity', value: activity },
     { name: 'tempo', label: 'Tempo', value: tempo },
+    { name: 'key', label: 'Key', value: key },
   ] as const;
   return all.filter(({ value }) => value !== null);
 });
-const taken = (name: 'form' | 'weight' | 'activity' | 'tempo'): boolean =>
+const taken = (name: 'form' | 'weight' | 'activity' | 'tempo' | 'key'): boolean =>
   offers.value.some((offer) => offer.name === name && props.row.record[name] === offer.value);
 
 function take(names: readonly string[]): void {

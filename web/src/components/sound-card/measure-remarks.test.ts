@@ -24,6 +24,7 @@ const ordinary: SoundMeasures = {
   spectrum: null,
   onsets: [],
   tempoBpm: null,
+  key: null,
   form: 'single',
   weight: 3,
   activity: 2,

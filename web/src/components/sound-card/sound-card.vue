@@ -19,6 +19,7 @@ import CardCopyFields from './card-copy-fields.vue';
 import CardDisagreements from './card-disagreements.vue';
 import CardHistory from './card-history.vue';
 import CardMeasures from './card-measures.vue';
+import CardTapTempo from './card-tap-tempo.vue';
 import CardTextField from './card-text-field.vue';
 import CardValues from './card-values.vue';
 import { countedValue, sharedValue } from './shared-value.ts';
@@ -241,6 +242,9 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
               :class="{ mono: field.name.endsWith('Id') }"
               @save="(value) => save(field.name, value)"
             />
+            <span v-if="field.name === 'tempo'" class="under tap"
+              ><card-tap-tempo :key="JSON.stringify(selection)" @tapped="(tempo) => save('tempo', tempo)"
+            /></span>
             <card-values
               v-if="!one && values"
               :values="values"
@@ -337,6 +341,13 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
 .under {
   grid-column: 2;
   font-size: 12px;
+}
+
+.tap {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  margin-top: 2px;
 }
 
 .field :deep(.el-input-number) {

@@ -38,7 +38,7 @@ onBeforeUnmount(live.onRecords(() => void load()));
 function base64Of(file: File): Promise<string> {
   return new Promise((resolve, reject) => {
     const reader = new FileReader();
-    reader.onload = () => resolve(String(reader.result).replace(/^[^,]*,/, ''));
+    reader.onload = () => resolve((reader.result as string).replace(/^[^,]*,/, ''));
     reader.onerror = () => reject(reader.error ?? new Error(`${file.name} cannot be read.`));
     reader.readAsDataURL(file);
   });
