@@ -104,7 +104,12 @@ export const fieldValuesSchema = z.object({
   sounds: z.number(),
   fields: z.partialRecord(
     z.enum(FIELD_NAMES),
-    z.object({ distinct: z.number(), values: z.array(z.object({ value: z.string(), times: z.number() })) }),
+    z.object({
+      distinct: z.number(),
+      /** Sounds in which the field is not empty; of keywords, how many there are in all. */
+      filled: z.number(),
+      values: z.array(z.object({ value: z.string(), times: z.number() })),
+    }),
   ),
 });
 export type FieldValues = z.infer<typeof fieldValuesSchema>;

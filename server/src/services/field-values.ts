@@ -11,7 +11,7 @@ const MOST_VALUES = 12;
 
 /**
  * What the sounds of a selection say in each field: how many different values there are, and the most frequent with how many sounds say each; of
- * keywords, each word by itself. Empty values are not counted; `sounds` less the counts says how many are empty.
+ * keywords, each word by itself. Empty values are not counted.
  */
 export async function fieldValues(app: AppContext, selection: Selection): Promise<FieldValues> {
   const { tables, conditions } = selectionParts(selection);
@@ -24,6 +24,7 @@ export async function fieldValues(app: AppContext, selection: Selection): Promis
     value: string;
     times: number;
     distinct: number;
+    filled: number;
   }>(sql`
     with chosen as (select distinct on (s.id) s.id, r.* from ${tables} where ${allOf(conditions)} order by s.id),
     said as (
@@ -31,15 +32,16 @@ export async function fieldValues(app: AppContext, selection: Selection): Promis
       union all select 'keywords', unnest(r.keywords) from chosen r),
     counted as (
       select field, value, count(*)::int as times, count(*) over (partition by field)::int as distinct,
+        sum(count(*)) over (partition by field)::int as filled,
         row_number() over (partition by field order by count(*) desc, value) as place
       from said group by field, value)
-    select field, value, times, "distinct" from counted where place <= ${MOST_VALUES}
-    union all select null, '', count(*)::int, 0 from chosen order by times desc, value`);
+    select field, value, times, "distinct", filled from counted where place <= ${MOST_VALUES}
+    union all select null, '', count(*)::int, 0, 0 from chosen order by times desc, value`);
   const fields: FieldValues['fields'] = {};
   let sounds = 0;
-  for (const { field, value, times, distinct } of rows) {
+  for (const { field, value, times, distinct, filled } of rows) {
     if (field === null) sounds = times;
-    else (fields[field] ??= { distinct, values: [] }).values.push({ value, times });
+    else (fields[field] ??= { distinct, filled, values: [] }).values.push({ value, times });
   }
   return { sounds, fields };
 }

@@ -57,7 +57,7 @@ async function goBackTo(revision: number): Promise<void> {
           >
           <span v-else class="soft">● now</span>
         </div>
-        <div class="soft">{{ entry.revision }}, {{ entry.person }}, {{ formatWhen(entry.at) }}</div>
+        <div class="soft">Revision {{ entry.revision }} by {{ entry.person }}, {{ formatWhen(entry.at) }}</div>
         <dl>
           <template v-for="change in changesIn(entry)" :key="change.label">
             <dt>{{ change.label }}</dt>
@@ -72,7 +72,7 @@ async function goBackTo(revision: number): Promise<void> {
           <strong>{{ oldest === 2 ? 'Read from the file' : 'Older' }}</strong>
           <el-button size="small" @click="goBackTo(oldest - 1)">Go back to this</el-button>
         </div>
-        <div class="soft">{{ oldest - 1 }}</div>
+        <div class="soft">Revision {{ oldest - 1 }}</div>
       </li>
     </ol>
   </section>

@@ -10,11 +10,13 @@ const emit = defineEmits<{ set: [value: string]; add: [word: string]; remove: [w
 const SHOWN = 5;
 
 const said = computed(() => props.values.fields[props.field]);
-const shown = computed(() => said.value?.values.slice(0, SHOWN) ?? []);
+/** Where every sound says something of its own, the first few of them would tell nothing. */
+const shown = computed(() => {
+  const values = said.value?.values ?? [];
+  return values.length > SHOWN && values[0]?.times === 1 ? [] : values.slice(0, SHOWN);
+});
 const hidden = computed(() => (said.value?.distinct ?? 0) - shown.value.length);
-const empty = computed(() =>
-  props.isList ? 0 : props.values.sounds - (said.value?.values.reduce((sum, { times }) => sum + times, 0) ?? 0),
-);
+const empty = computed(() => (props.isList ? 0 : props.values.sounds - (said.value?.filled ?? 0)));
 const isMixed = computed(
   () => said.value !== undefined && (props.isList || said.value.distinct > 1 || empty.value > 0),
 );
@@ -42,8 +44,8 @@ const isMixed = computed(
         ✕
       </button>
     </li>
-    <li v-if="hidden > 0" class="soft">and {{ hidden.toLocaleString('en') }} more</li>
-    <li v-if="empty > 0 && hidden === 0" class="soft">empty {{ empty.toLocaleString('en') }}</li>
+    <li v-if="hidden > 0 && shown.length > 0" class="soft">and {{ hidden.toLocaleString('en') }} more</li>
+    <li v-if="empty > 0" class="soft">empty {{ empty.toLocaleString('en') }}</li>
   </ul>
 </template>
 

@@ -31,10 +31,10 @@ describe('what rows have in common', () => {
 
 describe('what counted values have in common', () => {
   const fields = {
-    library: { distinct: 1, values: [{ value: 'Clay', times: 3 }] },
-    creator: { distinct: 1, values: [{ value: 'Orla Venn', times: 2 }] },
-    weight: { distinct: 1, values: [{ value: '4', times: 3 }] },
-    keywords: { distinct: 1, values: [{ value: 'kiln', times: 3 }] },
+    library: { distinct: 1, filled: 3, values: [{ value: 'Clay', times: 3 }] },
+    creator: { distinct: 1, filled: 2, values: [{ value: 'Orla Venn', times: 2 }] },
+    weight: { distinct: 1, filled: 3, values: [{ value: '4', times: 3 }] },
+    keywords: { distinct: 1, filled: 3, values: [{ value: 'kiln', times: 3 }] },
   };
   it.each([
     ['library', { value: 'Clay', mixed: false, distinct: 1 }],

@@ -28,6 +28,6 @@ export function countedValue({ sounds, fields }: FieldValues, name: FieldName): 
   const [first] = field.values;
   if (definition?.kind !== 'list' && field.distinct === 1 && first?.times === sounds)
     return { value: isNumber ? Number(first.value) : first.value, mixed: false, distinct: 1 };
-  const isPartlyEmpty = field.values.reduce((sum, { times }) => sum + times, 0) < sounds;
+  const isPartlyEmpty = definition?.kind !== 'list' && field.filled < sounds;
   return { value: undefined, mixed: true, distinct: field.distinct + (isPartlyEmpty ? 1 : 0) };
 }
