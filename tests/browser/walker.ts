@@ -58,6 +58,22 @@ export class Walker {
     for (const each of held.reverse()) await this.page.keyboard.up(each as typeof key);
   }
 
+  /** Goes to a control by Tab alone, as somebody without a mouse does: to the one whose name begins so. */
+  async tabTo(name: string, most = 120): Promise<void> {
+    const focused = (): string => {
+      const element = document.activeElement as HTMLElement | null;
+      return (element?.getAttribute('aria-label') ?? element?.innerText ?? '').trim();
+    };
+    const met: string[] = [];
+    for (let tab = 0; tab < most; tab += 1) {
+      await this.page.keyboard.press('Tab');
+      const now = await this.page.evaluate(focused);
+      if (now.startsWith(name)) return;
+      met.push(now.slice(0, 30));
+    }
+    throw new Error(`${most} Tabs did not lead to “${name}”; they led to ${[...new Set(met)].join(', ')}`);
+  }
+
   /** Replaces the words of the search line, from the keyboard. */
   async searchFor(words: string): Promise<void> {
     await this.press('Escape');

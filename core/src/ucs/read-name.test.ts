@@ -47,6 +47,8 @@ describe('reading a name back', () => {
     '_',
     'Wood_door_knock',
     'doorwood knock',
+    'RAIN - heavy, on tarpaulin 03',
+    'WIND howling',
   ])('takes “%s” for no name of the standard', (name) => expect(read(name)).toBeUndefined());
 
   it('reads every name that is built, with nothing to put right, as the strict reader does', () => {

@@ -57,8 +57,9 @@ function partsOf(name: string, categories: CategoryList, repairs: NameProblem[])
   const note = (code: NameProblem['code'], message: string): unknown =>
     repairs.push({ code, severity: 'notice', message });
   const [firstWord = ''] = name.split(/[\s_-]/);
-  const beginsWithCatId = findAsWritten(firstWord, categories) !== undefined;
   if (!name.includes('_')) {
+    // “RAIN - heavy” begins with a word; that RAIN is a CatID too says nothing where no “_” does.
+    const beginsWithCatId = /\p{Ll}/u.test(findAsWritten(firstWord, categories)?.catId ?? '');
     const dashed = name.split(/\s+[-–—]\s+/);
     if (beginsWithCatId && dashed.length >= 3) {
       note('SEPARATORS_REPAIRED', 'Dashes between the blocks are read as “_”.');
@@ -66,7 +67,7 @@ function partsOf(name: string, categories: CategoryList, repairs: NameProblem[])
     }
     // A CatID as it is written, and words behind it.
     const [, rest] = /^\S+\s+(.+)$/.exec(name) ?? [];
-    if (rest === undefined || categories.find(firstWord)?.catId !== firstWord) return undefined;
+    if (rest === undefined || !beginsWithCatId || categories.find(firstWord)?.catId !== firstWord) return undefined;
     note('SEPARATORS_REPAIRED', `A blank behind “${firstWord}” is read as “_”.`);
     return [firstWord, rest.trim()];
   }

@@ -15,7 +15,7 @@ const KEYS: [string, string][] = [
   ['u, Ctrl+Z', 'Undo your last change'],
   ['Shift+U, Ctrl+Y', 'Do again what you undid'],
   ['Ctrl+A', 'Select all'],
-  ['Shift+↑ ↓', 'Widen the selection'],
+  ['Shift+↑ ↓', 'Widen the selection; Ctrl+Space takes a row in or out'],
   ['← →', 'Choose the column of the table, with Shift several'],
   ['F2', 'Edit the chosen cell in place; a double click edits any field'],
   ['Ctrl+C, Ctrl+V', 'Copy and paste cells, also from and to a spreadsheet; one value goes into all selected rows'],

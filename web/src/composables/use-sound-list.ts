@@ -181,7 +181,7 @@ export function useSoundList(
       if (index >= rows.value.length) {
         const before = rows.value.length;
         await needUpTo(before);
-        if (rows.value.length === before) return false;
+        if (rows.value.length === before) break;
       }
       const row = rows.value[index];
       if (row && isWanted(row)) {
@@ -189,7 +189,11 @@ export function useSoundList(
         return true;
       }
     }
-    return false;
+    // From the top again: rows above may have been passed over.
+    const index = rows.value.slice(0, current.value + 1).findIndex(isWanted);
+    if (index < 0) return false;
+    goTo(index);
+    return true;
   }
 
   function selectAll(): void {

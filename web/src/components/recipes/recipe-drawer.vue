@@ -275,7 +275,7 @@ async function run(): Promise<void> {
             <step-form v-model="steps[index]!" />
           </li>
         </ol>
-        <el-dropdown trigger="click" @command="(step: RecipeStep) => add(step)">
+        <el-dropdown trigger="click" :trigger-keys="['ArrowDown']" @command="(step: RecipeStep) => add(step)">
           <el-button size="small">+ Add a step</el-button>
           <template #dropdown>
             <el-dropdown-menu>

@@ -107,6 +107,7 @@ useKeys({
   PageDown: () => move(20, false),
   PageUp: () => move(-20, false),
   Home: () => list.goTo(0),
+  'Ctrl+Space': () => (list.current.value >= 0 ? list.toggle(list.current.value) : false),
   'Ctrl+a': () => list.selectAll(),
   Escape: () => list.clear(),
   F2: () => void beginEdit(list.current.value, COLUMNS[block.column.value]),
@@ -172,7 +173,9 @@ useKeys({
           @click="click(index, $event)"
         >
           <span class="cell check" role="gridcell" @click.stop>
+            <!-- Not a stop of Tab, which would lead through all rows one by one: Ctrl+Space does the same. -->
             <el-checkbox
+              :tabindex="-1"
               :model-value="list.isSelected(row)"
               :aria-label="`Select ${row.name}`"
               @change="list.toggle(index)"

@@ -132,8 +132,9 @@ async function choose(copyId: number): Promise<void> {
 }
 
 async function nextMissing(): Promise<void> {
-  const found = await list.goToNext((row) => missingFields(row).length > 0);
-  if (!found) tell('Nothing is missing below this row', 'Every sound from here on can be named and filed.');
+  const { named, all } = batch.value?.counts ?? { named: 0, all: 0 };
+  const found = named < all && (await list.goToNext((row) => missingFields(row).length > 0));
+  if (!found) tell('Nothing is missing', 'Every sound of this list can be named and filed.');
 }
 
 const acceptNumber = (index: number) => (): boolean =>
@@ -220,7 +221,11 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
       >
       <span v-if="step === 'describe'" class="suggest">
         <el-button :disabled="batch.counts.all === 0" @click="cooking = true">Recipe…</el-button>
-        <el-dropdown trigger="click" @command="(steps: RecipeStep[]) => drawer?.openWith(steps)">
+        <el-dropdown
+          trigger="click"
+          :trigger-keys="['ArrowDown']"
+          @command="(steps: RecipeStep[]) => drawer?.openWith(steps)"
+        >
           <el-button aria-label="Recipes that are often needed" :disabled="batch.counts.all === 0">▾</el-button>
           <template #dropdown>
             <el-dropdown-menu>
