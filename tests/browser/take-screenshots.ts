@@ -1,5 +1,9 @@
+import { mkdtemp, writeFile } from 'node:fs/promises';
+import os from 'node:os';
 import { fileURLToPath } from 'node:url';
 import path from 'node:path';
+import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
+import type { ElementHandle } from 'puppeteer-core';
 import { openBrowser } from './open-browser.ts';
 
 /**
@@ -58,6 +62,17 @@ await shows('121 sounds');
 for (let row = 0; row < 9; row += 1) await page.keyboard.press('ArrowDown');
 await page.waitForFunction(() => document.querySelectorAll('.suggestion').length > 0);
 await shot('describe');
+await page.keyboard.down('Control');
+await page.keyboard.press('a');
+await page.keyboard.up('Control');
+await page.waitForSelector('.values');
+await shot('many');
+await page.keyboard.press('Escape');
+await page.keyboard.press('ArrowDown');
+await press('History');
+await shows('Go back to this');
+await shot('history');
+await press('Record');
 await press('Recipe…');
 for (const [label, field, value] of [
   ['Find and replace', 'Find', 'wooden'],
@@ -118,4 +133,30 @@ await place('Today');
 await shot('today');
 await place('Setup');
 await shot('setup');
+await page.goto(`${base}/setup?show=categories`);
+await page.waitForSelector('input[type="file"]');
+const release = path.join(await mkdtemp(path.join(os.tmpdir(), 'flagstone-release-')), 'UCS, a later release.csv');
+await writeFile(release, laterRelease());
+const input = (await page.$('input[type="file"]')) as ElementHandle<HTMLInputElement> | null;
+await input?.uploadFile(release);
+await shows('Removed, with records');
+await shot('categories');
 await close();
+
+/** A made-up release: some categories under other names, some gone, some new. */
+function laterRelease(): string {
+  const header = ['Category', 'SubCategory', 'CatID', 'CatShort', 'Explanations', 'Synonyms'];
+  const rows = builtInCategoryList().categories.flatMap(
+    ({ category, subCategory, catId, catShort, meaning, words }) => {
+      if (catId === 'MACHAntq' || catId === 'CERMCrsh') return [];
+      const names = catId === 'DOORMetl' ? ['DOORS', 'IRON', 'DOORIron'] : [category, subCategory, catId];
+      return [[...names, catShort, meaning, words.join(', ')]];
+    },
+  );
+  const added = [
+    ['MACHINES', 'LOOM', 'MACHLoom', 'MACH', 'Hand and power looms at work.', 'loom, shuttle, weaving, antique'],
+    ['WATER', 'MILL RACE', 'WATRRace', 'WATR', 'Water led to a wheel.', 'mill race, leat, sluice'],
+  ];
+  const cell = (text: string | undefined): string => `"${(text ?? '').replaceAll('"', '""')}"`;
+  return [header, ...rows, ...added].map((row) => row.map(cell).join(',')).join('\n');
+}

@@ -127,6 +127,7 @@ describe('from a folder of messy files to the catalogue', () => {
   step('2. suggests for all, sets fields of all at once, a category by a word, and a name in the table', async () => {
     await button('Suggest for all').click();
     await shows('sounds filled in');
+    await shows('Boat Narrowboat Horn');
     await page.locator('[role="grid"]').click({ offset: { x: 500, y: 640 } });
     await walker.press('Control+a');
     await shows('All selected');
@@ -212,6 +213,8 @@ describe('from a folder of messy files to the catalogue', () => {
     await shows('of 14 would change');
     await button('Change 14 sounds').click();
     await shows('14 sounds changed');
+    // Columns out of view are not there.
+    await page.$eval('[role="grid"]', (grid) => (grid.scrollLeft = grid.scrollWidth));
     await page.waitForFunction(
       () => document.querySelector('.el-drawer') === null || !document.body.innerText.includes('would change'),
     );

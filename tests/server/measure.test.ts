@@ -1,12 +1,15 @@
-import { writeFile } from 'node:fs/promises';
+import { stat, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { PEAK_BYTES } from '@flagstone/core/audio/peaks';
 import { mp3Frames } from '@flagstone/demo/container-files';
 import { wavBytes } from '@flagstone/demo/wav-file';
 import { analyses, copies, sounds } from '@flagstone/server/db/schema';
+import { measureCopy } from '@flagstone/server/services/analyses';
 import { measureNewSounds, remeasureOutdated } from '@flagstone/server/jobs/measure-job';
+import type { SoundRow } from '@flagstone/contract/record';
 import { eq } from 'drizzle-orm';
+import pg from 'pg';
 import { TestApplication, toneBytes } from './test-application.ts';
 
 let app: TestApplication;
@@ -175,4 +178,24 @@ describe('the picture of a waveform', () => {
     expect((await picture(row?.soundId)).buckets).toBe(2048);
     expect(path.basename(row?.name ?? '')).toBe('new.wav');
   });
+});
+
+it('does not wait for an edit of the record that is under way, which would wait for it in turn', async () => {
+  const file = await app.put('beside/edit.wav', { seed: 4711 });
+  const { batchId } = await app.intake('beside');
+  await app.measured();
+  const [row] = (await rowsOf(batchId)) as [SoundRow];
+  const { mtimeMs } = await stat(file);
+  const edit = new pg.Client(app.databaseAddress);
+  await edit.connect();
+  try {
+    // What a new revision of the record holds until the edit is done, by its foreign key.
+    await edit.query('begin');
+    await edit.query('select from sounds where id = $1 for key share', [row.soundId]);
+    await measureCopy(app.context, { ...row, mtimeMs, path: file });
+    await edit.query('rollback');
+  } finally {
+    await edit.end();
+  }
+  expect(await app.context.db.$count(analyses, eq(analyses.soundId, row.soundId))).toBe(1);
 });

@@ -43,6 +43,20 @@ describe('path rules', () => {
     expect(await app.call('runPathRules', { body })).toEqual({ changed: 0 });
     await app.call('undoLast');
     expect((await recordOf('three.wav'))?.project).toBe('');
+    // What several rules did in one go is taken back, and done again, in one go; the history keeps them apart.
+    const both = await app.call('addPathRule', { body: { pattern: '*three*', sets: { location: 'Lock 7' } } });
+    expect(await app.call('runPathRules', { body })).toEqual({ changed: 2 });
+    const three = async () => {
+      const { project, location } = (await recordOf('three.wav')) ?? {};
+      return [project, location];
+    };
+    await app.call('undoLast');
+    expect(await three()).toEqual(['', '']);
+    await app.call('redoLast');
+    expect(await three()).toEqual(['The Kiln', 'Lock 7']);
+    await app.call('undoLast');
+    expect(await three()).toEqual(['', '']);
+    await app.call('removePathRule', { params: { id: both.at(-1)?.id } });
     expect(await app.call('removePathRule', { params: { id: list.at(-1)?.id } })).toHaveLength(2);
     expect((await app.send('addPathRule', { body: { pattern: 'x', sets: {} } })).status).toBe(400);
     expect((await app.send('addPathRule', { body: { pattern: 'x', sets: { rating: '5' } } })).status).toBe(400);

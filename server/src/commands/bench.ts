@@ -4,6 +4,7 @@ import { PROJECT_FOLDER, UsageError } from './usage.ts';
 
 const BENCHMARKS: Record<string, string> = {
   analyse: '../../../tests/bench/analyse-bench.ts',
+  describe: '../../../tests/bench/describe-bench.ts',
   fuzz: '../../../tests/bench/fuzz-bench.ts',
   index: '../../../tests/bench/index-bench.ts',
   kill: '../../../tests/bench/kill-bench.ts',

@@ -281,6 +281,8 @@ export const changes = pgTable('changes', {
     .references(() => people.id),
   kind: text('kind').notNull(),
   summary: text('summary').notNull(),
+  /** Shared by changes that were made in one go, as those of several path rules: they are undone in one go. */
+  runId: uuid('run_id'),
   /** The change that this one took back. */
   undoes: bigint('undoes', { mode: 'number' }),
   undoneBy: bigint('undone_by', { mode: 'number' }),

@@ -85,7 +85,7 @@ async function lockedCopy(
   { copyId, soundId, path }: MeasurableCopy,
   stamp: SteadyStamp,
 ): Promise<void> {
-  const [row] = await tx.select().from(copies).where(eq(copies.id, copyId)).for('update');
+  const [row] = await tx.select().from(copies).where(eq(copies.id, copyId)).for('no key update');
   const isSame = row?.soundId === soundId && row.sizeBytes === stamp.sizeBytes && row.mtimeMs === stamp.mtimeMs;
   if (!isSame) throw new AppError('FILE_CHANGED', `${path} is not the file that was read into the catalogue.`);
 }
@@ -131,7 +131,8 @@ async function keepAnalysis(tx: Transaction, soundId: number, { measures, peaks,
  */
 async function proveDigest(tx: Transaction, { copyId, soundId }: MeasurableCopy, digest: string): Promise<number> {
   await tx.update(copies).set({ fullDigest: digest }).where(eq(copies.id, copyId));
-  const [sound] = await tx.select().from(sounds).where(eq(sounds.id, soundId)).for('update');
+  // Not for all updates: a revision of its record, which points at the sound, may be under way in an edit that will ask for the copy next.
+  const [sound] = await tx.select().from(sounds).where(eq(sounds.id, soundId)).for('no key update');
   if (!sound) throw new AppError('NOT_FOUND', `There is no sound ${soundId} any more.`);
   if (sound.fullDigest === digest) return soundId;
   if (sound.fullDigest === null) {

@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import { AppError } from '@flagstone/core/errors';
 import { applyEdit, type RecordEdit } from '@flagstone/core/record/edit';
 import {
@@ -12,7 +13,7 @@ import { fieldsNotCarried } from '@flagstone/core/record/in-step';
 import type { ChangeResult } from '@flagstone/contract/api';
 import type { SoundRow } from '@flagstone/contract/record';
 import type { Selection } from '@flagstone/contract/selection';
-import { and, desc, eq, gt, inArray, sql, type SQL } from 'drizzle-orm';
+import { and, desc, eq, gt, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable, Transaction } from '../db/connect.ts';
 import { changes, copies, people, recordRevisions, records } from '../db/schema.ts';
@@ -26,6 +27,8 @@ interface Change {
   kind: 'edit' | 'suggestion' | 'recipe' | 'rule' | 'categories' | 'undo';
   summary: string;
   personId: number;
+  /** Shared by changes that are undone in one go. */
+  runId?: string | undefined;
   undoes?: number;
   /** Whether the CatIDs that it gives are decisions of a person, from which suggestions learn. */
   learns?: boolean;
@@ -227,7 +230,12 @@ async function writeRecords(db: Queryable, rows: readonly (SoundRecord & { sound
  * Takes a change back as one. A record whose fields were changed again since keeps what it has now; when that is so for all of them,
  * NOT_UNDOABLE says it.
  */
-export async function undoChange(app: AppContext, changeId: number, personId: number): Promise<ChangeResult> {
+export async function undoChange(
+  app: AppContext,
+  changeId: number,
+  personId: number,
+  runId?: string,
+): Promise<ChangeResult> {
   const [change] = await app.db.select().from(changes).where(eq(changes.id, changeId));
   if (!change) throw new AppError('NOT_FOUND', `There is no change ${changeId}.`);
   if (change.undoneBy !== null) throw new AppError('NOT_UNDOABLE', 'This change was undone already.');
@@ -236,10 +244,22 @@ export async function undoChange(app: AppContext, changeId: number, personId: nu
     app,
     // What undoes an undoing is an act like any other, and can be undone itself.
     change.kind === 'undo'
-      ? { kind: 'edit', summary: change.summary.replace(/^Undo: /, 'Again: '), personId, undoes: changeId, learns }
-      : { kind: 'undo', summary: `Undo: ${change.summary}`, personId, undoes: changeId, learns },
+      ? {
+          kind: 'edit',
+          summary: change.summary.replace(/^Undo: /, 'Again: '),
+          personId,
+          undoes: changeId,
+          learns,
+          runId,
+        }
+      : { kind: 'undo', summary: `Undo: ${change.summary}`, personId, undoes: changeId, learns, runId },
     async (apply) => {
-      const revisions = await app.db.select().from(recordRevisions).where(eq(recordRevisions.changeId, changeId));
+      // In the order of sounds, so that two who change the same records wait for each other and never both.
+      const revisions = await app.db
+        .select()
+        .from(recordRevisions)
+        .where(eq(recordRevisions.changeId, changeId))
+        .orderBy(recordRevisions.soundId);
       const bySound = new Map(revisions.map((revision) => [revision.soundId, revision]));
       for (let at = 0; at < revisions.length; at += 1000) {
         const ids = revisions.slice(at, at + 1000).map((revision) => revision.soundId);
@@ -264,6 +284,34 @@ async function wereDecisions(app: AppContext, change: typeof changes.$inferSelec
   if (change.undoes === null) return change.kind === 'edit';
   const [undone] = await app.db.select().from(changes).where(eq(changes.id, change.undoes));
   return undone ? wereDecisions(app, undone) : false;
+}
+
+/**
+ * Takes a change back with those that were made in one go with it, the last first. Throws what undoChange throws, but passes over those of them whose
+ * fields were all changed again since.
+ */
+export async function undoRun(app: AppContext, changeId: number, personId: number): Promise<ChangeResult> {
+  const [change] = await app.db.select().from(changes).where(eq(changes.id, changeId));
+  if (!change?.runId) return undoChange(app, changeId, personId);
+  const together = await app.db
+    .select({ id: changes.id })
+    .from(changes)
+    .where(and(eq(changes.runId, change.runId), isNull(changes.undoneBy)))
+    .orderBy(desc(changes.id));
+  const runId = randomUUID();
+  let [changed, last]: [number, ChangeResult | undefined] = [0, undefined];
+  for (const { id } of together) {
+    const result = await undoChange(app, id, personId, runId).catch((error: unknown) => {
+      if (error instanceof AppError && error.code === 'NOT_UNDOABLE') return undefined;
+      throw error;
+    });
+    if (!result) continue;
+    changed += result.changed;
+    last = result;
+  }
+  if (!last) throw new AppError('NOT_UNDOABLE', 'Every field of these changes was changed again since.');
+  const more = together.length > 1 ? ` and ${together.length - 1} more` : '';
+  return { ...last, changed, summary: `${last.summary}${more}` };
 }
 
 /** The newest change of a person that is neither undone nor an undoing, with its time. */

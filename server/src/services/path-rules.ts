@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import { AppError } from '@flagstone/core/errors';
 import { isEmptyValue } from '@flagstone/core/record/fields';
 import type { PathRule } from '@flagstone/contract/rules';
@@ -44,14 +45,15 @@ export async function removePathRule(app: AppContext, id: number): Promise<PathR
 
 /**
  * Runs all rules on a selection: each sets its fields where they are empty and its pattern fits the path, as a change of its own, so that the
- * history says which rule set what. Returns how many records each changed.
+ * history says which rule set what; they are undone in one go. Returns how many records the rules changed.
  */
 export async function runPathRules(app: AppContext, selection: Selection, personId: number): Promise<number> {
   let changed = 0;
+  const runId = randomUUID();
   for (const { pattern, sets } of await listPathRules(app)) {
     const fits = pathMatcher('', [pattern]);
     const names = Object.keys(sets) as (keyof typeof sets)[];
-    const change = { kind: 'rule' as const, summary: `Path rule “${pattern}”`, personId };
+    const change = { kind: 'rule' as const, summary: `Path rule “${pattern}”`, personId, runId };
     const result = await editRowByRow(app, selection, change, (rows) =>
       Promise.resolve(
         rows.map((row) => {

@@ -140,15 +140,20 @@ const isChanged = ({ set }: Outcome): boolean => Object.keys(set).length > 0;
 const isTelling = (outcome: Outcome): boolean =>
   outcome.problem !== null || isChanged(outcome) || outcome.notes.length > 0;
 
-/** The next rows of a selection that steps change, with their values before and after. Throws RECIPE_INVALID, RECIPE_TOO_SLOW. */
+/**
+ * The next rows of a selection that steps change, with their values before and after; stops looking when `signal` is aborted. Throws
+ * RECIPE_INVALID, RECIPE_TOO_SLOW.
+ */
 export async function previewRecipe(
   app: AppContext,
   run: RecipeRun,
   from: { afterCopyId: number; index: number } | undefined,
+  signal?: AbortSignal,
 ): Promise<RecipePreview> {
   prepareRecipe(run.steps, app);
   const rows: RecipePreview['rows'] = [];
   for await (const page of outcomes(app, run, from)) {
+    if (signal?.aborted) break;
     for (const outcome of page) {
       if (!isTelling(outcome)) continue;
       const { row, index, set, notes, problem } = outcome;

@@ -20,7 +20,13 @@ import { FIELD_COLUMNS, selectedRows } from './sound-rows.ts';
 
 /** The words to suggest from: the path, then what the file says of itself. */
 function pathOf(row: SoundRow): string {
-  const told = [row.record.fxName, row.record.keywords.join(' ')].filter((text) => text !== '').join(' ');
+  const { catId, category, subCategory, fxName, keywords, description } = row.record;
+  // A Category without a CatID is one of another scheme; a description speaks where nothing shorter does.
+  const told = [...(catId === '' ? [category, subCategory] : []), fxName, keywords.join(' ')]
+    .filter((text) => text !== '')
+    .concat(fxName === '' && keywords.length === 0 ? [description] : [])
+    .join(' ')
+    .trim();
   return `${row.folder}/${told === '' ? '' : `${told}/`}${row.name}`;
 }
 

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useDebounceFn } from '@vueuse/core';
 import { onMounted, ref, watch } from 'vue';
 import { peaksOf } from '../api/peaks.ts';
 import { useSession } from '../stores/session.ts';
@@ -16,8 +17,18 @@ async function draw(): Promise<void> {
     drawPeaks(canvas.value, picture, { lanes: 'one', played: 0 });
 }
 
-onMounted(draw);
-watch([() => props.soundId, () => session.night], draw, { flush: 'post' });
+/** Rows that only pass by while the table is scrolled are not asked for. */
+const STAY_MS = 80;
+const drawSoon = useDebounceFn(draw, STAY_MS);
+onMounted(drawSoon);
+watch(
+  () => props.soundId,
+  () => {
+    canvas.value?.getContext('2d')?.clearRect(0, 0, canvas.value.width, canvas.value.height);
+    void drawSoon();
+  },
+);
+watch(() => session.night, draw, { flush: 'post' });
 </script>
 
 <template>
@@ -29,5 +40,6 @@ watch([() => props.soundId, () => session.night], draw, { flush: 'post' });
   display: block;
   width: 84px;
   height: 22px;
+  margin-top: 3px;
 }
 </style>

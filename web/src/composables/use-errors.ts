@@ -1,6 +1,9 @@
 import { ElNotification } from 'element-plus';
 import { ApiError } from '../api/client.ts';
 
+/** Above the listening strip, and never over the card, where somebody may be typing. */
+const PLACE = { position: 'bottom-left', offset: 110 } as const;
+
 /** Shows what went wrong and what to do about it. */
 export function showError(error: unknown): void {
   if (error instanceof DOMException && error.name === 'AbortError') return;
@@ -11,8 +14,7 @@ export function showError(error: unknown): void {
     title: known ? error.body.message : 'Something went wrong in the browser.',
     message: known ? error.body.remedy : String(error),
     duration: 8000,
-    position: 'bottom-right',
-    offset: 110,
+    ...PLACE,
   });
 }
 
@@ -26,7 +28,10 @@ export async function showingErrors<Result>(work: () => Promise<Result>): Promis
   }
 }
 
-/** Tells briefly that something was done. */
+let told: { close: () => void } | undefined;
+
+/** Tells briefly that something was done, instead of what was told before. */
 export function tell(title: string, message = ''): void {
-  ElNotification({ type: 'success', title, message, duration: 3500, position: 'bottom-right', offset: 110 });
+  told?.close();
+  told = ElNotification({ type: 'success', title, message, duration: 3500, ...PLACE });
 }

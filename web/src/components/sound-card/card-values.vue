@@ -50,15 +50,22 @@ const isMixed = computed(
 </template>
 
 <style scoped>
+/* One line, so that the fields below hardly move when values come and go; all of it while the field is used. */
 .values {
   display: flex;
   flex-wrap: wrap;
   gap: 2px 10px;
   grid-column: 2;
+  height: 18px;
   margin: 2px 0 4px;
+  overflow: hidden;
   padding: 0;
   font-size: 12px;
   list-style: none;
+}
+
+.field:focus-within > .values {
+  height: auto;
 }
 
 li {

@@ -1,31 +1,45 @@
 import { describe, expect, it } from '@jest/globals';
 import type { SoundRow } from '@flagstone/contract/record';
 import { emptyRecord, type SoundRecord } from '@flagstone/core/record/fields';
-import { countedValue, sharedValue } from './shared-value.ts';
+import { sharedValue, valuesIn } from './shared-value.ts';
 
 const rows = (...records: Partial<SoundRecord>[]): SoundRow[] =>
   records.map((record) => ({ record: { ...emptyRecord(), ...record } }) as SoundRow);
 
-describe('what rows have in common', () => {
-  it('is the value when all have it, lists item by item', () => {
-    expect(sharedValue(rows({ library: 'Clay' }, { library: 'Clay' }), 'library')).toEqual({
-      value: 'Clay',
-      mixed: false,
-      distinct: 1,
-    });
-    expect(sharedValue(rows({ keywords: ['a', 'b'] }, { keywords: ['a', 'b'] }), 'keywords').mixed).toBe(false);
-  });
-
-  it('is nothing, with the number of values, when they differ', () => {
-    expect(sharedValue(rows({ library: 'Clay' }, { library: 'Fire' }, {}, { library: 'Clay' }), 'library')).toEqual({
-      value: undefined,
-      mixed: true,
-      distinct: 3,
+describe('what rows say', () => {
+  it('is counted field by field, the most frequent first, keywords each by itself', () => {
+    const { sounds, fields } = valuesIn(
+      rows(
+        { library: 'Clay', weight: 3, keywords: ['a', 'b'] },
+        { library: 'Fire', keywords: ['b'] },
+        { library: 'Clay' },
+        {},
+      ),
+    );
+    expect(sounds).toBe(4);
+    expect(fields).toEqual({
+      library: {
+        distinct: 2,
+        filled: 3,
+        values: [
+          { value: 'Clay', times: 2 },
+          { value: 'Fire', times: 1 },
+        ],
+      },
+      weight: { distinct: 1, filled: 1, values: [{ value: '3', times: 1 }] },
+      keywords: {
+        distinct: 2,
+        filled: 3,
+        values: [
+          { value: 'b', times: 2 },
+          { value: 'a', times: 1 },
+        ],
+      },
     });
   });
 
   it('is nothing for no rows', () => {
-    expect(sharedValue([], 'library')).toEqual({ value: undefined, mixed: false, distinct: 0 });
+    expect(valuesIn([])).toEqual({ sounds: 0, fields: {} });
   });
 });
 
@@ -44,6 +58,6 @@ describe('what counted values have in common', () => {
     ['notes', { value: '', mixed: false, distinct: 1 }],
     ['tempo', { value: null, mixed: false, distinct: 1 }],
   ] as const)('%s', (name, expected) => {
-    expect(countedValue({ sounds: 3, fields }, name)).toEqual(expected);
+    expect(sharedValue({ sounds: 3, fields }, name)).toEqual(expected);
   });
 });

@@ -1,6 +1,5 @@
-import type { SoundRow } from '@flagstone/contract/record';
-import type { FieldValues } from '@flagstone/contract/record';
-import { FIELDS, sameValue, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
+import type { FieldValues, SoundRow } from '@flagstone/contract/record';
+import { FIELDS, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 
 export interface SharedValue {
   /** The value that all rows have, else undefined. */
@@ -10,17 +9,32 @@ export interface SharedValue {
   distinct: number;
 }
 
-/** What rows have in common in a field. */
-export function sharedValue(rows: readonly SoundRow[], field: FieldName): SharedValue {
-  const [first] = rows;
-  if (!first) return { value: undefined, mixed: false, distinct: 0 };
-  const mixed = rows.some((row) => !sameValue(row.record[field], first.record[field]));
-  if (!mixed) return { value: first.record[field], mixed, distinct: 1 };
-  return { value: undefined, mixed, distinct: new Set(rows.map((row) => JSON.stringify(row.record[field]))).size };
+/** Values of a field that are told, as many as the server tells. */
+const MOST_VALUES = 12;
+
+/** What rows say in each field, counted here, as `countValues` counts it for rows that are not loaded. */
+export function valuesIn(rows: readonly SoundRow[]): FieldValues {
+  const fields: FieldValues['fields'] = {};
+  for (const { name } of FIELDS) {
+    const times = new Map<string, number>();
+    let filled = 0;
+    for (const { record } of rows) {
+      const value = record[name];
+      const said = Array.isArray(value) ? value : value === null || value === '' ? [] : [String(value)];
+      filled += said.length;
+      for (const each of said) times.set(each, (times.get(each) ?? 0) + 1);
+    }
+    if (filled === 0) continue;
+    const values = [...times]
+      .map(([value, count]) => ({ value, times: count }))
+      .sort((one, other) => other.times - one.times || (one.value < other.value ? -1 : 1));
+    fields[name] = { distinct: times.size, filled, values: values.slice(0, MOST_VALUES) };
+  }
+  return { sounds: rows.length, fields };
 }
 
-/** What a field says in all sounds whose values were counted. */
-export function countedValue({ sounds, fields }: FieldValues, name: FieldName): SharedValue {
+/** What sounds whose values were counted have in common in a field. */
+export function sharedValue({ sounds, fields }: FieldValues, name: FieldName): SharedValue {
   const field = fields[name];
   const definition = FIELDS.find((each) => each.name === name);
   const isNumber = definition?.kind === 'integer' || definition?.kind === 'number';

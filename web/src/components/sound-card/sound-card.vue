@@ -8,7 +8,7 @@ import { useDebounceFn } from '@vueuse/core';
 import { ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
 import { computed, nextTick, ref, watch } from 'vue';
 import { call } from '../../api/client.ts';
-import { counted } from '../../composables/format.ts';
+import { counted as inWords } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useAuthorities } from '../../stores/authorities.ts';
 import CategoryPicker from '../category-picker.vue';
@@ -22,7 +22,7 @@ import CardMeasures from './card-measures.vue';
 import CardTapTempo from './card-tap-tempo.vue';
 import CardTextField from './card-text-field.vue';
 import CardValues from './card-values.vue';
-import { countedValue, sharedValue } from './shared-value.ts';
+import { sharedValue, valuesIn } from './shared-value.ts';
 
 /** Shows and edits one record, or the fields that many have in common. Each field is saved when it is left. */
 const props = defineProps<{ rows: SoundRow[]; count: number; selection?: Selection | undefined }>();
@@ -33,29 +33,35 @@ void authorities.load();
 const root = ref<HTMLElement>();
 const groups = ['Name', 'Description', 'Origin', 'Rights', 'Sound', 'Music'] as const;
 const one = computed(() => (props.count === 1 ? props.rows[0] : undefined));
-/** What all the selected sounds say, once that is counted; until then those that are loaded speak for all. */
-const values = ref<FieldValues>();
-const shared = computed(() => {
-  const counted = props.count > 1 ? values.value : undefined;
-  return new Map(
-    FIELDS.map(({ name }) => [name, counted ? countedValue(counted, name) : sharedValue(props.rows, name)]),
-  );
-});
+/** What the server counted of a selection that is not loaded as a whole. */
+const counted = ref<FieldValues>();
+/** What the selected sounds say; until that is counted, those that are loaded speak for all. */
+const values = computed(() => counted.value ?? valuesIn(props.rows));
+/** One record is shown as it is: what it says, spaces and commas of its keywords too. */
+const shared = computed(
+  () =>
+    new Map(
+      FIELDS.map(({ name }) => [
+        name,
+        one.value ? { value: one.value.record[name], mixed: false, distinct: 1 } : sharedValue(values.value, name),
+      ]),
+    ),
+);
 
 let asking = new AbortController();
 const countValues = useDebounceFn(async () => {
   asking.abort();
   asking = new AbortController();
   const { signal } = asking;
-  const { selection } = props;
-  if (props.count < 2 || !selection) return;
-  const counted = await showingErrors(() => call('countValues', { body: { selection }, signal }));
-  if (counted && !signal.aborted) values.value = counted;
+  const { selection, rows, count } = props;
+  if (!selection || rows.length === count) return;
+  const answer = await showingErrors(() => call('countValues', { body: { selection }, signal }));
+  if (answer && !signal.aborted) counted.value = answer;
 }, 200);
 watch(
   () => JSON.stringify(props.count > 1 && props.selection),
   () => {
-    values.value = undefined;
+    counted.value = undefined;
     void countValues();
   },
   { immediate: true },
@@ -145,7 +151,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
           @edit="focusField"
         />
         <template v-else>
-          <h2>{{ counted(count, 'sound') }}</h2>
+          <h2>{{ inWords(count, 'sound') }}</h2>
           <p class="soft">A value typed here goes into all of them; so does one that is clicked.</p>
         </template>
         <card-copy-fields :one="one" :count="count" @edit="(change) => emit('edit', change)" />
@@ -246,7 +252,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
               ><card-tap-tempo :key="JSON.stringify(selection)" @tapped="(tempo) => save('tempo', tempo)"
             /></span>
             <card-values
-              v-if="!one && values"
+              v-if="!one"
               :values="values"
               :field="field.name"
               :label="field.label"

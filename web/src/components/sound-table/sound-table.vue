@@ -12,6 +12,7 @@ import CategoryPicker from '../category-picker.vue';
 import InlineWave from '../inline-wave.vue';
 import StateMark from '../state-mark.vue';
 import { COLUMNS, type Column } from './columns.ts';
+import { useShownColumns } from './use-shown-columns.ts';
 import { useCellBlock } from './use-cell-block.ts';
 import ListNarrowing from './list-narrowing.vue';
 
@@ -26,14 +27,14 @@ const draft = ref('');
 const { list } = props;
 const template = `32px 96px ${COLUMNS.map((column) => `${column.width}px`).join(' ')}`;
 const block = useCellBlock(list);
-const width = 128 + COLUMNS.reduce((sum, column) => sum + column.width, 0);
+const { shown: columns, reveal, width } = useShownColumns(scroller);
 
 const virtual = useVirtualizer(
   computed(() => ({
     count: list.rows.value.length,
     getScrollElement: () => scroller.value ?? null,
     estimateSize: () => ROW,
-    overscan: 12,
+    overscan: 6,
     scrollPaddingStart: ROW,
   })),
 );
@@ -43,11 +44,28 @@ const shown = computed(() =>
     return row ? [{ row, index: item.index, start: item.start }] : [];
   }),
 );
+/**
+ * As many rows as were ever shown at once: a row that leaves at one end comes in again at the other with another sound, which costs less than
+ * making one anew.
+ */
+const pool = ref(1);
+watch(shown, (items) => (pool.value = Math.max(pool.value, items.length)), { flush: 'sync', immediate: true });
+/** What a row looks like, beside the sound: while none of it changes, the row is not looked at again. */
+const looksOf = (row: SoundRow, index: number): unknown[] => [
+  row,
+  index,
+  index === list.current.value,
+  list.isSelected(row),
+  block.blockOf(row, index),
+  editing.value?.index === index ? editing.value.column : undefined,
+  columns.value,
+];
 const allChosen = computed(
   () => list.everything.value || (list.total.value > 0 && list.selectedCount.value === list.total.value),
 );
 
 watch(shown, (items) => void list.needUpTo(items.at(-1)?.index ?? 0));
+watch(block.column, reveal);
 watch(list.current, (index) => index >= 0 && virtual.value.scrollToIndex(index));
 
 /** Which fields the places of a row's file do not agree on, in words. */
@@ -69,6 +87,9 @@ async function beginEdit(index: number, column: Column | undefined): Promise<voi
   if (!row || !column?.field) return;
   draft.value = column.text(row);
   editing.value = { index, column };
+  reveal(COLUMNS.indexOf(column));
+  // Once for the column to come into view, once for its cell to be there.
+  await nextTick();
   await nextTick();
   const input = scroller.value?.querySelector<HTMLInputElement>('.cell.editing input');
   input?.focus();
@@ -122,6 +143,7 @@ useKeys({
       role="grid"
       :aria-label="label"
       :aria-rowcount="list.total.value"
+      :aria-colcount="COLUMNS.length + 2"
       aria-multiselectable="true"
       tabindex="0"
     >
@@ -163,7 +185,8 @@ useKeys({
       <div class="body" role="rowgroup" :style="{ height: `${virtual.getTotalSize()}px`, width: `${width}px` }">
         <div
           v-for="{ row, index, start } in shown"
-          :key="row.copyId"
+          :key="index % pool"
+          v-memo="looksOf(row, index)"
           class="row"
           role="row"
           :class="{ current: index === list.current.value, selected: list.isSelected(row), odd: index % 2 === 1 }"
@@ -174,19 +197,22 @@ useKeys({
         >
           <span class="cell check" role="gridcell" @click.stop>
             <!-- Not a stop of Tab, which would lead through all rows one by one: Ctrl+Space does the same. -->
-            <el-checkbox
-              :tabindex="-1"
-              :model-value="list.isSelected(row)"
+            <input
+              type="checkbox"
+              tabindex="-1"
+              :checked="list.isSelected(row)"
               :aria-label="`Select ${row.name}`"
               @change="list.toggle(index)"
             />
           </span>
           <span class="cell" role="gridcell"><inline-wave :sound-id="row.soundId" /></span>
           <span
-            v-for="(column, at) in COLUMNS"
+            v-for="{ column, at } in columns"
             :key="column.key"
             class="cell"
             role="gridcell"
+            :aria-colindex="at + 3"
+            :style="{ gridColumn: at + 3 }"
             :class="{
               right: column.align === 'right',
               mono: column.mono,
@@ -318,6 +344,7 @@ useKeys({
 }
 
 .cell {
+  grid-row: 1;
   padding: 0 8px;
   overflow: hidden;
   line-height: 27px;
@@ -335,6 +362,28 @@ useKeys({
 
 .cell.check {
   padding: 0 4px 0 10px;
+}
+
+.check input {
+  width: 14px;
+  height: 14px;
+  margin: 7px 0;
+  border: 1px solid var(--hairline);
+  appearance: none;
+  background: var(--surface);
+  color: var(--surface);
+  font-size: 11px;
+  line-height: 12px;
+  text-align: center;
+}
+
+.check input:checked {
+  border-color: var(--lichen);
+  background: var(--lichen);
+}
+
+.check input:checked::before {
+  content: '✓';
 }
 
 .cell.pinned {

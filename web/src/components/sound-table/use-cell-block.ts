@@ -37,6 +37,11 @@ export function useCellBlock(list: SoundList) {
     return list.selectedCount.value > 1 ? list.isSelected(row) : rowIndex === list.current.value;
   }
 
+  /** The columns of a row that belong to the block, as text to be compared; empty for none. */
+  function blockOf(row: SoundRow, rowIndex: number): string {
+    return isInBlock(row, rowIndex, from.value) ? `${from.value}-${to.value}` : '';
+  }
+
   const chosenRows = (): SoundRow[] =>
     list.selectedCount.value > 1 ? list.cardRows.value : list.cardRows.value.slice(0, 1);
 
@@ -117,5 +122,5 @@ export function useCellBlock(list: SoundList) {
     'Ctrl+d': () => void fillDown(),
   });
 
-  return { column, isInBlock, goToColumn };
+  return { column, isInBlock, blockOf, goToColumn };
 }

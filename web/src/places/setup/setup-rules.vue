@@ -43,7 +43,10 @@ async function run(): Promise<void> {
   const selection = { kind: 'catalogue' as const, filter: filterSchema.parse({}) };
   const result = await showingErrors(() => call('runPathRules', { body: { selection } }));
   if (result)
-    tell(`${counted(result.changed, 'record')} filled in`, 'Each rule is a change of its own; u takes the last back.');
+    tell(
+      `${counted(result.changed, 'record')} filled in`,
+      'Each rule is a change of its own in the history; u takes them back together.',
+    );
 }
 
 const inWords = (entries: PathRule['sets']): string =>
