@@ -37,7 +37,8 @@ export type Job = z.infer<typeof jobSchema>;
 /** What travels by server-sent events. */
 export const liveEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('job'), job: jobSchema }),
-  z.object({ type: z.literal('records'), soundIds: z.array(z.number()) }),
+  /** `measured`: what was measured of the sounds is known now; their records say what they said. */
+  z.object({ type: z.literal('records'), soundIds: z.array(z.number()), measured: z.boolean().optional() }),
   /** Another category list is in force. */
   z.object({ type: z.literal('categories') }),
 ]);

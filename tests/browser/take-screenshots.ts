@@ -3,7 +3,6 @@ import os from 'node:os';
 import { fileURLToPath } from 'node:url';
 import path from 'node:path';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
-import type { ElementHandle } from 'puppeteer-core';
 import { openBrowser } from './open-browser.ts';
 
 /**
@@ -137,7 +136,7 @@ await page.goto(`${base}/setup?show=categories`);
 await page.waitForSelector('input[type="file"]');
 const release = path.join(await mkdtemp(path.join(os.tmpdir(), 'flagstone-release-')), 'UCS, a later release.csv');
 await writeFile(release, laterRelease());
-const input = (await page.$('input[type="file"]')) as ElementHandle<HTMLInputElement> | null;
+const input = await (await page.$('input[type="file"]'))?.toElement('input');
 await input?.uploadFile(release);
 await shows('Removed, with records');
 await shot('categories');
@@ -149,7 +148,7 @@ function laterRelease(): string {
   const rows = builtInCategoryList().categories.flatMap(
     ({ category, subCategory, catId, catShort, meaning, words }) => {
       if (catId === 'MACHAntq' || catId === 'CERMCrsh') return [];
-      const names = catId === 'DOORMetl' ? ['DOORS', 'IRON', 'DOORIron'] : [category, subCategory, catId];
+      const names = [category, subCategory, catId === 'DOORMetl' ? 'DOORIron' : catId];
       return [[...names, catShort, meaning, words.join(', ')]];
     },
   );

@@ -73,7 +73,7 @@ async function keepMeasured(app: AppContext, copy: MeasurableCopy, measured: Mea
     return soundId;
   });
   const soundIds = soundId === copy.soundId ? [soundId] : [soundId, copy.soundId];
-  await app.live.publish(app.db, { type: 'records', soundIds });
+  await app.live.publish(app.db, { type: 'records', soundIds, measured: soundIds.length === 1 });
 }
 
 /**

@@ -163,8 +163,8 @@ const stopJobs = live.onJob((job) => {
 onBeforeUnmount(stopJobs);
 
 // A record that is edited while a plan is on show makes the plan old, until the plan itself begins to change things.
-const stopRecords = live.onRecords(() => {
-  if (!working.value && !started.value) void makePlan();
+const stopRecords = live.onRecords((_ids, onlyMeasured) => {
+  if (!onlyMeasured && !working.value && !started.value) void makePlan();
 });
 onBeforeUnmount(stopRecords);
 watch(() => [props.kind, JSON.stringify(props.selection), allCopies.value, companions.value, shorten.value], makePlan, {

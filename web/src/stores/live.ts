@@ -5,7 +5,7 @@ import { showingErrors } from '../composables/use-errors.ts';
 import { computed, ref } from 'vue';
 import { call } from '../api/client.ts';
 
-type Listener = (soundIds: ReadonlySet<number>) => void;
+type Listener = (soundIds: ReadonlySet<number>, onlyMeasured: boolean) => void;
 
 /** Jobs and changes of records as they happen, by server-sent events. */
 export const useLive = defineStore('live', () => {
@@ -54,14 +54,14 @@ export const useLive = defineStore('live', () => {
       // What happened while the line was down is not repeated, so everything is asked for again.
       connected.value = true;
       void reloadJobs();
-      for (const listener of recordListeners) listener(new Set());
+      for (const listener of recordListeners) listener(new Set(), false);
     });
     events.addEventListener('error', () => (connected.value = false));
     events.addEventListener('live', (message) => {
       const event = liveEventSchema.parse(JSON.parse(message.data as string));
       if (event.type === 'records') {
         const ids = new Set(event.soundIds);
-        for (const listener of recordListeners) listener(ids);
+        for (const listener of recordListeners) listener(ids, event.measured === true);
       } else if (event.type === 'categories') {
         void showingErrors(() => useCategories().load());
       } else {

@@ -304,7 +304,9 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
 }
 
 .views button {
-  flex: 1;
+  flex: 1 1 auto;
+  padding: 0 2px;
+  white-space: nowrap;
   height: 24px;
   border: 1px solid var(--hairline);
   background: var(--surface);

@@ -182,6 +182,18 @@ header p {
   flex: none;
 }
 
+.mono + .soft {
+  margin-left: 8px;
+}
+
+h2 {
+  margin: 16px 0 4px;
+}
+
+table {
+  background: var(--surface);
+}
+
 .staying {
   color: var(--ochre-ink);
 }
