@@ -9,11 +9,13 @@ import { z } from 'zod';
 
 const MAX_TEXT = 20_000;
 const MAX_KEYWORDS = 500;
+/** Ten thousand marks with short names. */
+const MAX_MARKS_TEXT = 400_000;
 
 function fieldSchema(field: FieldDefinition): z.ZodType {
   if (field.kind === 'list') return z.array(z.string().max(MAX_TEXT)).max(MAX_KEYWORDS);
   if (field.kind === 'integer' || field.kind === 'number') return z.number().nullable();
-  return z.string().max(MAX_TEXT);
+  return z.string().max(field.kind === 'marks' ? MAX_MARKS_TEXT : MAX_TEXT);
 }
 
 /** The record of a sound, made from core's table of fields. */

@@ -53,6 +53,16 @@ const digests = async (bytes: Uint8Array): Promise<string[]> => {
 
 const categories = builtInCategoryList();
 const anyText = fc.string({ unit: 'grapheme', maxLength: 40 });
+const anyMark = fc.tuple(
+  fc.integer({ min: 0, max: 4_000_000 }),
+  fc.integer({ min: 1, max: 400_000 }),
+  fc.string({ maxLength: 20 }),
+);
+/** Any marks, as lines of text. */
+const anyMarks = (line: (at: number, length: number, name: string) => string): fc.Arbitrary<string> =>
+  fc
+    .array(anyMark, { maxLength: 5 })
+    .map((marks) => marks.map(([at, length, name]) => line(at, length, name.replace(/\s/g, ' '))).join('\n'));
 const anyRecord = fc
   .record({
     catId: fc.constantFrom('', ...categories.categories.slice(0, 50).map((category) => category.catId)),
@@ -60,6 +70,8 @@ const anyRecord = fc
     weight: fc.option(fc.integer({ min: 1, max: 5 })),
     tempo: fc.option(fc.double({ min: 1, max: 999, noNaN: true })),
     form: fc.constantFrom('', 'single', 'bed'),
+    slices: anyMarks((at, length, name) => `${at} ${at + length} ${name}`),
+    syncPoints: anyMarks((at, _, name) => `${at} ${name}`),
     recordedOn: fc.oneof(fc.constantFrom('2024-05-13', '2024-05-13T23:59:59', '2024', 'spring'), anyText),
     texts: fc.array(anyText, { minLength: FIELDS.length, maxLength: FIELDS.length }),
   })
@@ -110,14 +122,14 @@ describe.each(FILES)('any record written into %s', (_, file, options) => {
 
 /** Chunks that no field stands in, as other programs leave them, in any order. */
 const anyChunks = fc.array(
-  fc.tuple(fc.constantFrom('abcd', 'cue ', 'smpl', 'odd!', 'APPL'), fc.uint8Array({ maxLength: 40 })),
+  fc.tuple(fc.constantFrom('abcd', 'plst', 'smpl', 'odd!', 'APPL'), fc.uint8Array({ maxLength: 40 })),
   { maxLength: 5 },
 );
 
 describe('chunks in any order', () => {
   const kept = (chunks: { id: string; dataOffset: number; sizeBytes: number }[], file: Uint8Array): string[] =>
     chunks
-      .filter(({ id }) => ['abcd', 'cue ', 'smpl', 'odd!', 'APPL'].includes(id))
+      .filter(({ id }) => ['abcd', 'plst', 'smpl', 'odd!', 'APPL'].includes(id))
       .map(({ id, dataOffset, sizeBytes }) => `${id} ${asciiOf(file.subarray(dataOffset, dataOffset + sizeBytes))}`);
 
   it('keep their bytes and their order in WAV, whatever is written', async () => {

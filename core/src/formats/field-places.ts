@@ -1,10 +1,13 @@
-import { tidyKeywords, tidyText } from '../record/edit.ts';
+import { checkedMarks, marksOf, marksText, shareOfMarks } from '../audio/marks.ts';
+import { tidyKeywords } from '../record/edit.ts';
 import { FIELD_NAMES, isEmptyValue, sameValue, type FieldName, type SoundRecord } from '../record/fields.ts';
+import { tidyText } from '../text/tidy-text.ts';
+import { chaptersAgree, fittedChapters, type Clock } from './chapters.ts';
 import type { TextEncodingName } from './text-encoding.ts';
 import { fittedAscii } from './text-encoding.ts';
 
 /** The systems of metadata that files carry; each container holds some of them. */
-export type PlaceSystem = 'iXML' | 'INFO' | 'ID3' | 'Vorbis' | 'AIFF' | 'bext' | 'XMP' | 'ID3v1' | 'MP4';
+export type PlaceSystem = 'iXML' | 'INFO' | 'ID3' | 'Vorbis' | 'AIFF' | 'bext' | 'cue' | 'XMP' | 'ID3v1' | 'MP4';
 
 /** A place in a file where a field can stand: the system and the key within it, as `INFO INAM`. */
 export type Place = `${PlaceSystem} ${string}`;
@@ -82,7 +85,14 @@ export const FIELD_PLACES: Record<FieldName, readonly Place[]> = {
   tempo: ['iXML ASWG/tempo', 'ID3 TXXX:TEMPO', 'ID3 TBPM', 'Vorbis BPM'],
   key: ['iXML ASWG/inKey', 'ID3 TKEY', 'Vorbis KEY'],
   composer: ['iXML ASWG/composer', 'ID3 TCOM', 'Vorbis COMPOSER', 'MP4 composer'],
+  slices: ['cue marks', 'AIFF MARK', 'ID3 TXXX:SLICES', 'Vorbis SLICES', 'ID3 CHAP', 'Vorbis CHAPTER'],
+  syncPoints: ['cue marks', 'iXML SYNC_POINT_LIST', 'AIFF MARK', 'ID3 TXXX:SYNCPOINTS', 'Vorbis SYNCPOINTS'],
 };
+
+/** Places that hold slices and sync points together. */
+const BOTH_MARKS: readonly Place[] = ['cue marks', 'AIFF MARK'];
+/** Places that hold times in milliseconds, read and compared as the frames nearest to them. */
+const CHAPTERS: readonly Place[] = ['ID3 CHAP', 'Vorbis CHAPTER'];
 
 /** Places that hold `CATEGORY/SUBCATEGORY` in one text. */
 const BOTH_CATEGORIES: readonly Place[] = ['INFO IGNR', 'ID3 TCON', 'Vorbis GENRE'];
@@ -165,6 +175,7 @@ export function recordFromPlaces(places: readonly FieldPlace[]): Partial<SoundRe
 export function agrees(place: Place, value: SoundRecord[FieldName], winner: SoundRecord[FieldName]): boolean {
   if (sameValue(value, winner)) return true;
   const [text, full] = [plainText(value), plainText(winner)];
+  if (CHAPTERS.includes(place)) return chaptersAgree(text, full);
   // A year agrees with a day of it, a day with a time of it.
   if (FIELD_PLACES.recordedOn.includes(place) && /^\d{4}/.test(text) && /^\d{4}/.test(full))
     return full.startsWith(text) || text.startsWith(full);
@@ -188,6 +199,11 @@ export function valueFromText(field: FieldName, place: Place, text: string): Sou
     if (subCategory === undefined || more.length > 0) return undefined;
     return tidyText(field === 'category' ? category : subCategory, false).toUpperCase();
   }
+  if (BOTH_MARKS.includes(place)) return shareOfMarks(field === 'slices' ? field : 'syncPoints', text);
+  if (field === 'slices' || field === 'syncPoints') {
+    const marks = checkedMarks(field, text);
+    return 'text' in marks ? marks.text : undefined;
+  }
   if (field === 'keywords') return tidyKeywords([text]);
   if (NUMBER_FIELDS.includes(field)) {
     const value = Number(text.trim() || NaN);
@@ -202,7 +218,9 @@ function plainText(value: SoundRecord[FieldName]): string {
 }
 
 /** The text that stands in a place for a record, shortened where the place cannot hold more. */
-export function textForPlace(record: SoundRecord, field: FieldName, place: Place): string {
+export function textForPlace(record: SoundRecord, field: FieldName, place: Place, clock?: Clock): string {
+  if (BOTH_MARKS.includes(place)) return marksText(marksOf(record.slices, record.syncPoints));
+  if (CHAPTERS.includes(place)) return clock ? fittedChapters(record.slices, clock, place === 'ID3 CHAP') : '';
   if (BOTH_CATEGORIES.includes(place)) return record.category === '' ? '' : `${record.category}/${record.subCategory}`;
   const text = plainText(record[field]);
   return text === '' ? '' : (FITTED[place]?.(text) ?? text);
@@ -213,17 +231,18 @@ export function fieldsToWrite(record: SoundRecord, inFile: Partial<SoundRecord>)
   return FIELD_NAMES.filter((name) => !isEmptyValue(record[name]) || !sameValue(record[name], inFile[name]));
 }
 
-/** The texts that each of the systems has to hold for a record, by key; an empty text takes a place out. */
+/** The texts that each of the systems has to hold for a record, by key; an empty text takes a place out. `clock` is that of the file. */
 export function textsToWrite(
   record: SoundRecord,
   inFile: Partial<SoundRecord>,
+  clock: Clock,
 ): (system: PlaceSystem) => ReadonlyMap<string, string> {
   const bySystem = new Map<PlaceSystem, Map<string, string>>();
   for (const field of fieldsToWrite(record, inFile)) {
     for (const place of FIELD_PLACES[field]) {
       const [system, key] = splitPlace(place);
       const texts = bySystem.get(system) ?? new Map<string, string>();
-      bySystem.set(system, texts.set(key, textForPlace(record, field, place)));
+      bySystem.set(system, texts.set(key, textForPlace(record, field, place, clock)));
     }
   }
   return (system) => bySystem.get(system) ?? new Map<string, string>();

@@ -1,5 +1,6 @@
 import type { Issue } from '../errors.ts';
 import { concatBytes, viewOf } from './byte-source.ts';
+import { chaptersOfSlices, slicesOfChapters, type Chapter, type Clock } from './chapters.ts';
 import type { FoundText } from './field-places.ts';
 import type { BlockDetail } from './file-block.ts';
 import { decodeText, decodeWithEvidence } from './text-encoding.ts';
@@ -56,13 +57,50 @@ export function parseVorbisComment(bytes: Uint8Array, baseOffset: number): { val
   return { value, issues };
 }
 
-/** The texts by key; several entries of one key are joined by `; `. */
-export function vorbisTexts({ entries }: VorbisComment): Map<string, FoundText> {
+/** `CHAPTER001=00:00:01.500` and `CHAPTER001NAME=…`: chapters in Vorbis comments (common practice; xiph.org wiki “Chapter Extension”). */
+const CHAPTER_KEY = /^CHAPTER(\d{3})(NAME)?$/;
+const CHAPTER_TIME = /^(\d{1,4}):(\d\d):(\d\d)(?:\.(\d{1,3}))?$/;
+
+function chaptersIn(entries: readonly VorbisEntry[]): Chapter[] {
+  const found = new Map<string, { startMs?: number; name: string }>();
+  for (const { key, found: value } of entries) {
+    const [, number, isName] = CHAPTER_KEY.exec(key) ?? [];
+    if (number === undefined) continue;
+    const chapter = found.get(number) ?? { name: '' };
+    const [, hours, minutes, seconds, thousandths = '0'] = CHAPTER_TIME.exec(value.text) ?? [];
+    if (isName) chapter.name = value.text;
+    else if (hours !== undefined)
+      chapter.startMs =
+        ((Number(hours) * 60 + Number(minutes)) * 60 + Number(seconds)) * 1000 + Number(thousandths.padEnd(3, '0'));
+    found.set(number, chapter);
+  }
+  return [...found.values()].flatMap(({ startMs, name }) => (startMs === undefined ? [] : [{ startMs, name }]));
+}
+
+function chapterEntries(slices: string, clock: Clock): [string, string][] {
+  const two = (value: number): string => String(Math.floor(value)).padStart(2, '0');
+  return chaptersOfSlices(slices, clock, false)
+    .slice(0, 999)
+    .flatMap(({ startMs, name }, index): [string, string][] => {
+      const key = `CHAPTER${String(index + 1).padStart(3, '0')}`;
+      const seconds = `${two((startMs / 1000) % 60)}.${String(startMs % 1000).padStart(3, '0')}`;
+      const time = `${two(startMs / 3_600_000)}:${two((startMs / 60_000) % 60)}:${seconds}`;
+      return [[key, time], ...(name === '' ? [] : [[`${key}NAME`, name] as [string, string]])];
+    });
+}
+
+/**
+ * The texts by key; several entries of one key are joined by `; `. With a clock the chapters stand under `CHAPTER`, as slices in frames.
+ */
+export function vorbisTexts({ entries }: VorbisComment, clock?: Clock): Map<string, FoundText> {
   const texts = new Map<string, FoundText>();
   for (const { key, found } of entries) {
     const first = texts.get(key);
     if (key !== '') texts.set(key, first ? { ...first, text: `${first.text}; ${found.text}` } : found);
   }
+  const first = entries.find(({ key }) => CHAPTER_KEY.test(key));
+  if (clock && first)
+    texts.set('CHAPTER', { text: slicesOfChapters(chaptersIn(entries), clock), offsetBytes: first.found.offsetBytes });
   return texts;
 }
 
@@ -79,9 +117,12 @@ export function describeComment(comment: VorbisComment): BlockDetail[] {
 export function writeVorbisComment(
   earlier: VorbisComment | undefined,
   texts: ReadonlyMap<string, string>,
+  clock?: Clock,
 ): Uint8Array<ArrayBuffer> {
-  const current = earlier ? vorbisTexts(earlier) : new Map<string, FoundText>();
+  const current = earlier ? vorbisTexts(earlier, clock) : new Map<string, FoundText>();
   const changed = new Map([...texts].filter(([key, text]) => text !== (current.get(key)?.text ?? '')));
+  const chapters = clock ? changed.get('CHAPTER') : undefined;
+  changed.delete('CHAPTER');
   const raws: Uint8Array[] = [];
   const entry = (key: string, text: string): void => {
     if (text !== '') raws.push(new TextEncoder().encode(`${key}=${text}`));
@@ -89,6 +130,7 @@ export function writeVorbisComment(
   };
   const done = new Set<string>();
   for (const { key, raw } of earlier?.entries ?? []) {
+    if (chapters !== undefined && CHAPTER_KEY.test(key)) continue;
     const text = changed.get(key);
     if (text !== undefined) {
       entry(key, text);
@@ -96,6 +138,7 @@ export function writeVorbisComment(
     } else if (!done.has(key)) raws.push(raw);
   }
   for (const [key, text] of [...changed]) entry(key, text);
+  if (chapters !== undefined && clock) for (const [key, text] of chapterEntries(chapters, clock)) entry(key, text);
   const counted = (bytes: Uint8Array): Uint8Array => concatBytes([uint32(bytes.length), bytes]);
   const vendor = earlier?.vendor ?? new TextEncoder().encode('Flagstone');
   return concatBytes([counted(vendor), uint32(raws.length), ...raws.map(counted)]);

@@ -1,4 +1,6 @@
 import { AppError } from '../errors.ts';
+import { checkedMarks } from '../audio/marks.ts';
+import { tidyText } from '../text/tidy-text.ts';
 import type { CategoryList } from '../ucs/category-list.ts';
 import { FIELDS, type FieldDefinition, type FieldName, type SoundRecord } from './fields.ts';
 
@@ -46,22 +48,16 @@ function checkedValue(field: FieldDefinition, value: unknown): SoundRecord[Field
   }
   if (value === null) return '';
   if (typeof value !== 'string') return fail('text is needed');
+  if (field.kind === 'marks') {
+    const marks = checkedMarks(field.name as 'slices' | 'syncPoints', value);
+    return 'text' in marks ? marks.text : fail(`“${marks.wrong.slice(0, 80)}” is no mark; its frames are needed first`);
+  }
   const tidy = tidyText(value, field.kind === 'longText');
   const text = field.name === 'recordedOn' ? tidy.replace(/^(\d{4}-\d\d-\d\d) (\d\d:\d\d:\d\d)$/, '$1T$2') : tidy;
   if (field.choices && text !== '' && !field.choices.includes(text)) {
     return fail(`“${text}” is none of ${field.choices.join(', ')}`);
   }
   return text;
-}
-
-/** Text without control characters and surrounding blanks; line breaks stay where `multiline`, as single `\n`. */
-export function tidyText(text: string, multiline: boolean): string {
-  const clean = text
-    .normalize('NFC')
-    .replace(/\r\n?/g, '\n')
-    // eslint-disable-next-line no-control-regex -- control characters are what is removed
-    .replace(/[\u0000-\u0009\u000b-\u001f\u007f\ufeff\ufffe\uffff]/g, ' ');
-  return (multiline ? clean : clean.replaceAll('\n', ' ')).toWellFormed().trim();
 }
 
 /** Keywords trimmed, without empty ones and without repeats that differ only in case; `,` and `;` end a keyword. */

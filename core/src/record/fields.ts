@@ -37,16 +37,20 @@ export interface SoundRecord {
   tempo: number | null;
   key: string;
   composer: string;
+  /** Marked parts, `FROM TO NAME` a line, in frames (audio/marks.ts). */
+  slices: string;
+  /** Frames that have to meet the picture, `AT NAME` a line. */
+  syncPoints: string;
 }
 
 export type FieldName = keyof SoundRecord;
-export type FieldKind = 'text' | 'longText' | 'list' | 'integer' | 'number' | 'choice' | 'category';
+export type FieldKind = 'text' | 'longText' | 'list' | 'integer' | 'number' | 'choice' | 'category' | 'marks';
 
 export interface FieldDefinition {
   name: FieldName;
   label: string;
   kind: FieldKind;
-  group: 'Name' | 'Description' | 'Origin' | 'Rights' | 'Sound' | 'Music';
+  group: 'Name' | 'Description' | 'Origin' | 'Rights' | 'Sound' | 'Music' | 'Marks';
   choices?: readonly string[];
   range?: readonly [number, number];
 }
@@ -83,6 +87,8 @@ export const FIELDS: readonly FieldDefinition[] = [
   { name: 'tempo', label: 'Tempo (BPM)', kind: 'number', group: 'Music', range: [1, 999] },
   { name: 'key', label: 'Key', kind: 'text', group: 'Music' },
   { name: 'composer', label: 'Composer', kind: 'text', group: 'Music' },
+  { name: 'slices', label: 'Slices', kind: 'marks', group: 'Marks' },
+  { name: 'syncPoints', label: 'Sync points', kind: 'marks', group: 'Marks' },
 ];
 
 export const FIELD_NAMES: readonly FieldName[] = FIELDS.map((field) => field.name);
@@ -124,6 +130,8 @@ export function emptyRecord(): SoundRecord {
     tempo: null,
     key: '',
     composer: '',
+    slices: '',
+    syncPoints: '',
   };
 }
 

@@ -1,3 +1,4 @@
+import type { TryOut } from '@flagstone/core/audio/try-out/try-out';
 import type { Issue } from '@flagstone/core/errors';
 import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
 import type { Category } from '@flagstone/core/ucs/category-list';
@@ -24,6 +25,7 @@ import {
   unique,
   uniqueIndex,
   uuid,
+  type AnyPgColumn,
 } from 'drizzle-orm/pg-core';
 
 /**
@@ -136,6 +138,10 @@ export const sounds = pgTable(
     createdAt: created(),
     /** When it was filed into the catalogue; null while in preparation. */
     filedAt: at('filed_at'),
+    /** The sound that it was cut out of, and the frames of it; null for one that was not. */
+    parentId: bigint('parent_id', { mode: 'number' }).references((): AnyPgColumn => sounds.id),
+    parentFrom: bigint('parent_from', { mode: 'number' }),
+    parentTo: bigint('parent_to', { mode: 'number' }),
   },
   (table) => [
     uniqueIndex('sounds_quick_digest').on(table.quickDigest),
@@ -144,6 +150,9 @@ export const sounds = pgTable(
       .on(table.id)
       .where(sql`${table.filedAt} is not null`),
     index('sounds_duration').on(table.durationSeconds, table.id),
+    index('sounds_parent')
+      .on(table.parentId)
+      .where(sql`${table.parentId} is not null`),
   ],
 );
 
@@ -186,6 +195,8 @@ export const records = pgTable(
     tempo: doublePrecision('tempo'),
     key: textField('key'),
     composer: textField('composer'),
+    slices: textField('slices'),
+    syncPoints: textField('sync_points'),
     /** Words of all fields and of the paths of all copies; see services/search.ts. */
     search: tsvector('search')
       .notNull()
@@ -552,6 +563,8 @@ export const analyses = pgTable(
     /** The spectral centroid over time: a byte every `brightnessHop` seconds, 24 steps to the octave from 20 Hz; 0 where nothing is heard. */
     brightness: bytea('brightness'),
     brightnessHop: real('brightness_hop'),
+    /** Momentary loudness every 100 ms, a byte each: half LU steps from -100 LUFS; 0 where nothing is heard. */
+    loudnessCurve: bytea('loudness_curve'),
     measuredAt: at('measured_at').notNull().defaultNow(),
   },
   (table) => [
@@ -576,4 +589,42 @@ export const soundPeaks = pgTable(
     values: bytea('values').notNull(),
   },
   (table) => [primaryKey({ columns: [table.soundId, table.level] })],
+);
+
+/** Sounds pulled for a show or a scene. */
+export const pullLists = pgTable('pull_lists', {
+  id: serial('id').primaryKey(),
+  name: text('name').notNull(),
+  show: textField('show'),
+  scene: textField('scene'),
+  personId: integer('person_id')
+    .notNull()
+    .references(() => people.id),
+  createdAt: created(),
+});
+
+export const pullEntries = pgTable(
+  'pull_entries',
+  {
+    id: bigserial('id', { mode: 'number' }).primaryKey(),
+    listId: integer('list_id')
+      .notNull()
+      .references(() => pullLists.id, { onDelete: 'cascade' }),
+    /** Entries stand in the order of these; one that is moved gets a number between its neighbours. */
+    place: doublePrecision('place').notNull(),
+    soundId: bigint('sound_id', { mode: 'number' })
+      .notNull()
+      .references(() => sounds.id),
+    /** The part that is meant, in frames; both null for the whole sound. */
+    fromFrame: bigint('from_frame', { mode: 'number' }),
+    toFrame: bigint('to_frame', { mode: 'number' }),
+    /** How it is to sound (core's audio/try-out); null for as it is. */
+    tryOut: jsonb('try_out').$type<TryOut>(),
+    comment: textField('comment'),
+    addedBy: integer('added_by')
+      .notNull()
+      .references(() => people.id),
+    addedAt: at('added_at').notNull().defaultNow(),
+  },
+  (table) => [index('pull_entries_list').on(table.listId, table.place), index('pull_entries_sound').on(table.soundId)],
 );

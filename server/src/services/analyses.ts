@@ -1,3 +1,4 @@
+import { loudnessBytes } from '@flagstone/core/audio/loudness-curve';
 import { rounded } from '@flagstone/core/audio/measure/rounded';
 import { MEASURES_VERSION, type SoundAnalysis } from '@flagstone/core/audio/measure/sound-meter';
 import { MOST_BUCKETS, PEAK_BYTES, reducePeaks } from '@flagstone/core/audio/peaks';
@@ -90,7 +91,11 @@ async function lockedCopy(
   if (!isSame) throw new AppError('FILE_CHANGED', `${path} is not the file that was read into the catalogue.`);
 }
 
-async function keepAnalysis(tx: Transaction, soundId: number, { measures, peaks, brightness, frames }: SoundAnalysis) {
+async function keepAnalysis(
+  tx: Transaction,
+  soundId: number,
+  { measures, peaks, brightness, loudnessCurve, frames }: SoundAnalysis,
+) {
   const { features, ...others } = measures;
   const { integratedLufs, momentaryMaxLufs, truePeakDbtp, channelLayout, form } = measures;
   const row = {
@@ -105,6 +110,7 @@ async function keepAnalysis(tx: Transaction, soundId: number, { measures, peaks,
     features: features === null ? null : `(${features.join(',')})`,
     brightness: brightnessBytes(brightness.hertz),
     brightnessHop: brightness.hopSeconds,
+    loudnessCurve: Buffer.from(loudnessBytes(loudnessCurve)),
     measuredAt: new Date(),
   };
   await tx.insert(analyses).values(row).onConflictDoUpdate({ target: analyses.soundId, set: row });

@@ -16,7 +16,7 @@ const MOST_VALUES = 12;
 export async function fieldValues(app: AppContext, selection: Selection): Promise<FieldValues> {
   const { tables, conditions } = selectionParts(selection);
   const column = (name: FieldName) => sql.raw(`r."${FIELD_COLUMNS[name]}"`);
-  const single = FIELDS.filter(({ kind }) => kind !== 'list').map(
+  const single = FIELDS.filter(({ kind }) => kind !== 'list' && kind !== 'marks').map(
     ({ name }) => sql`(${sql.raw(`'${name}'`)}, ${column(name)}::text)`,
   );
   const { rows } = await app.db.execute<{

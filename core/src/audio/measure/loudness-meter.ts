@@ -13,7 +13,7 @@ export interface Loudness {
 }
 
 /** Blocks begin every 100 ms (75 % overlap, BS.1770-4), so energy is gathered in steps of that length. */
-const STEPS_A_SECOND = 10;
+export const STEPS_A_SECOND = 10;
 const MOMENTARY_STEPS = 4;
 const SHORT_TERM_STEPS = 30;
 /** Below this a filter's memory is taken for 0: numbers so small make processors slow. */
@@ -108,6 +108,11 @@ export class LoudnessMeter {
       shortTermMaxLufs: this.loudest(shortTerm, SHORT_TERM_STEPS),
       loudnessRangeLu: loudnessRange(shortTerm),
     };
+  }
+
+  /** The momentary loudness every 100 ms, of the 400 ms up to then, LUFS; -Infinity where nothing is heard. */
+  curve(): Float32Array {
+    return Float32Array.from(this.windows(MOMENTARY_STEPS), (power) => loudnessOf(power) ?? -Infinity);
   }
 
   /** Mean square of every window of so many steps that lies within the sound. */

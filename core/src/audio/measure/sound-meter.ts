@@ -12,7 +12,7 @@ import { FEWEST_BEATS, findTempo } from './tempo.ts';
 import { TruePeakMeter } from './true-peak-meter.ts';
 
 /** Raised when a definition changes, so that sounds measured before are measured again. */
-export const MEASURES_VERSION = 2;
+export const MEASURES_VERSION = 3;
 
 /** Of the signal to be measured. */
 export interface SignalShape {
@@ -55,6 +55,8 @@ export interface SoundAnalysis {
   peaks: PeakLevel[];
   /** The spectral centroid over time, Hz, a value every `hopSeconds`; 0 where nothing is heard. */
   brightness: { hopSeconds: number; hertz: Float32Array };
+  /** The momentary loudness every 100 ms, LUFS; -Infinity where nothing is heard, empty for sounds shorter than 400 ms. */
+  loudnessCurve: Float32Array;
   frames: number;
 }
 
@@ -149,6 +151,7 @@ export class SoundMeter {
       measures,
       peaks: this.peaks.finish(),
       brightness: { hopSeconds: hopSeconds * 2, hertz: brightnessHz },
+      loudnessCurve: this.loudness.curve(),
       frames: this.frames,
     };
   }

@@ -6,6 +6,7 @@ import { id3Texts } from '../id3/id3-fields.ts';
 import { readId3Tag, type Id3Tag } from '../id3/id3-tag.ts';
 import { decodeWithEvidence } from '../text-encoding.ts';
 import { parseIxml } from '../wav/ixml.ts';
+import { aiffMarks } from './marker-chunk.ts';
 import { readAiffChunks, type AiffChunk, type AiffForm } from './aiff-chunks.ts';
 import { parseAiffCommon } from './common-chunk.ts';
 
@@ -28,6 +29,7 @@ export interface AiffAnatomy {
   textChunks: Map<string, { chunk: AiffChunk; contents: Uint8Array }>;
   id3?: { chunk: AiffChunk; tag: Id3Tag };
   ixml?: { chunk: AiffChunk; contents: Uint8Array };
+  markers?: { chunk: AiffChunk; contents: Uint8Array };
   texts: FoundTexts;
   issues: Issue[];
 }
@@ -46,7 +48,7 @@ export async function readAiffAnatomy(source: ByteSource, loadAll = false): Prom
   const native = new Map<string, FoundText>();
   for (const chunk of form.chunks) {
     const key = AIFF_TEXT_CHUNKS[chunk.id];
-    if (key === undefined && chunk.id !== 'ID3 ' && chunk.id !== 'iXML') continue;
+    if (key === undefined && !['ID3 ', 'iXML', 'MARK'].includes(chunk.id)) continue;
     if (chunk.sizeBytes > MAX_METADATA_BYTES) {
       const message = `Chunk “${chunk.id}” of ${chunk.sizeBytes} bytes is too large for metadata and was not read.`;
       issues.push({ code: 'CHUNK_TOO_LARGE', message, offsetBytes: chunk.offset });
@@ -56,7 +58,7 @@ export async function readAiffAnatomy(source: ByteSource, loadAll = false): Prom
       const tag = anatomy.id3 ? undefined : await readId3Tag(source, chunk.dataOffset, loadAll);
       if (!tag) continue;
       anatomy.id3 = { chunk, tag };
-      texts.ID3 = id3Texts(tag);
+      texts.ID3 = id3Texts(tag, facts);
       issues.push(...tag.issues);
       continue;
     }
@@ -64,6 +66,9 @@ export async function readAiffAnatomy(source: ByteSource, loadAll = false): Prom
     if (key !== undefined && !anatomy.textChunks.has(key)) {
       anatomy.textChunks.set(key, { chunk, contents });
       native.set(key, { ...decodeWithEvidence(contents), offsetBytes: chunk.dataOffset });
+    } else if (chunk.id === 'MARK' && !anatomy.markers) {
+      anatomy.markers = { chunk, contents };
+      native.set('MARK', { text: aiffMarks(contents), offsetBytes: chunk.dataOffset });
     } else if (chunk.id === 'iXML' && !anatomy.ixml) {
       const parsed = parseIxml(contents, chunk.offset);
       anatomy.ixml = { chunk, contents };

@@ -1,4 +1,5 @@
 import { AppError } from '../../errors.ts';
+import { parseMarks } from '../../audio/marks.ts';
 import { differingFields, emptyRecord, type SoundRecord } from '../../record/fields.ts';
 import { bytesOfAscii, viewOf, type ByteSource } from '../byte-source.ts';
 import { placesOf, recordFromPlaces, textsToWrite, type PlaceSystem } from '../field-places.ts';
@@ -9,6 +10,7 @@ import { writeIxml } from '../wav/ixml.ts';
 import { refuseDamaged } from '../structural-issues.ts';
 import type { WriteOptions } from '../plan-write.ts';
 import { aiffChunkBytes, type AiffChunk } from './aiff-chunks.ts';
+import { writeAiffMarks } from './marker-chunk.ts';
 import { AIFF_TEXT_CHUNKS, readAiffAnatomy, type AiffAnatomy } from './aiff-reader.ts';
 
 const MAX_FORM_BYTES = 0xffffffff;
@@ -26,13 +28,13 @@ export async function planAiffWrite(
   const anatomy = await readAiffAnatomy(source, true);
   refuseDamaged('AIFF', anatomy.issues);
   const inFile = { ...emptyRecord(), ...recordFromPlaces(placesOf(anatomy.texts)) };
-  const replacements = await changedChunks(anatomy, source, textsToWrite(record, inFile), options);
+  const replacements = await changedChunks(anatomy, source, textsToWrite(record, inFile, anatomy.facts), options);
   if (replacements.length === 0) return { changed: [] };
   return { plan: layOut(anatomy, source.sizeBytes, replacements), changed: differingFields(inFile, record) };
 }
 
 async function changedChunks(
-  { textChunks, id3, ixml, texts }: AiffAnatomy,
+  { textChunks, id3, ixml, markers, texts, facts }: AiffAnatomy,
   source: ByteSource,
   textsOf: (system: PlaceSystem) => ReadonlyMap<string, string>,
   options: WriteOptions,
@@ -44,7 +46,16 @@ async function changedChunks(
     const bytes = text === '' ? undefined : aiffChunkBytes(id, new TextEncoder().encode(text));
     changes.push({ old: textChunks.get(key)?.chunk, bytes });
   }
-  const tag = writeId3Tag(id3?.tag, textsOf('ID3'), { version: options.id3Version, sizeBytes: id3?.tag.sizeBytes });
+  const marks = textsOf('AIFF').get('MARK');
+  if (marks !== undefined && marks !== (texts.AIFF?.get('MARK')?.text ?? '')) {
+    const written = writeAiffMarks(markers?.contents, parseMarks(marks));
+    changes.push({ old: markers?.chunk, bytes: written && aiffChunkBytes('MARK', written) });
+  }
+  const tag = writeId3Tag(id3?.tag, textsOf('ID3'), {
+    version: options.id3Version,
+    sizeBytes: id3?.tag.sizeBytes,
+    clock: facts,
+  });
   changes.push({ old: id3?.chunk, bytes: tag && aiffChunkBytes('ID3 ', tag) });
   if (ixml) changes.push({ old: ixml.chunk, bytes: aiffChunkBytes('iXML', writeIxml(ixml.contents, textsOf('iXML'))) });
   const kept: ChunkReplacement[] = [];

@@ -28,12 +28,12 @@ export async function readFlacAnatomy(source: ByteSource): Promise<FlacAnatomy> 
   if (block) {
     const parsed = parseVorbisComment(await source.read(block.dataOffset, block.sizeBytes), block.dataOffset);
     anatomy.comment = { block, value: parsed.value };
-    anatomy.texts.Vorbis = vorbisTexts(parsed.value);
+    anatomy.texts.Vorbis = vorbisTexts(parsed.value, facts);
     issues.push(...parsed.issues);
   }
   if (layout.markerOffset > 0) {
     const tag = await readId3Tag(source, 0);
-    if (tag) anatomy.texts.ID3 = id3Texts(tag);
+    if (tag) anatomy.texts.ID3 = id3Texts(tag, facts);
   }
   return anatomy;
 }

@@ -18,9 +18,9 @@ export async function planFlacWrite(source: ByteSource, record: SoundRecord): Pr
   const { layout, facts, comment, texts, issues } = await readFlacAnatomy(source);
   refuseDamaged('FLAC', issues);
   const inFile = { ...emptyRecord(), ...recordFromPlaces(placesOf(texts)) };
-  const wanted = textsToWrite(record, inFile)('Vorbis');
+  const wanted = textsToWrite(record, inFile, facts)('Vorbis');
   if ([...wanted].every(([key, text]) => text === (texts.Vorbis?.get(key)?.text ?? ''))) return { changed: [] };
-  const contents = writeVorbisComment(comment?.value, wanted);
+  const contents = writeVorbisComment(comment?.value, wanted, facts);
   if (contents.length > MAX_FLAC_BLOCK_BYTES)
     throw new AppError(
       'OUTGROWS_CONTAINER',

@@ -1,6 +1,8 @@
 import { AppError } from '../../errors.ts';
 import { bytesOfAscii, concatBytes } from '../byte-source.ts';
+import { slicesOfChapters, type Clock } from '../chapters.ts';
 import type { FoundText } from '../field-places.ts';
+import { chapterFrames, chapterIn } from './id3-chapters.ts';
 import { decodeId3Text, splitTexts, terminated, textEncoder } from './id3-text.ts';
 import { id3FrameBytes, id3TagBytes, type Id3Frame, type Id3Tag, type Id3Version } from './id3-tag.ts';
 
@@ -60,8 +62,14 @@ function keyOf(frame: Id3Frame): { key: string; found: FoundText } | undefined {
   return undefined;
 }
 
-/** The texts of a tag by key, the first frame of a key counting; the date frames of older versions are put together as TDRC. */
-export function id3Texts(tag: Pick<Id3Tag, 'frames'>): Map<string, FoundText> {
+/**
+ * The texts of a tag by key, the first frame of a key counting; the date frames of older versions are put together as TDRC. With a clock the
+ * chapters stand under `CHAP`, as slices in frames.
+ */
+export function id3Texts(
+  tag: Pick<Id3Tag, 'frames'> & { version?: Id3Version },
+  clock?: Clock,
+): Map<string, FoundText> {
   const texts = new Map<string, FoundText>();
   for (const frame of tag.frames) {
     const entry = keyOf(frame);
@@ -74,6 +82,11 @@ export function id3Texts(tag: Pick<Id3Tag, 'frames'>): Map<string, FoundText> {
     const date = day === undefined ? year.text : `${year.text}-${month}-${day}`;
     texts.set('TDRC', { ...year, text: day === undefined || hour === undefined ? date : `${date}T${hour}:${minute}` });
   }
+  const chapters = tag.frames.filter(({ id }) => id === 'CHAP');
+  if (clock && chapters[0]) {
+    const found = chapters.flatMap((frame) => chapterIn(tag.version ?? 3, frame) ?? []);
+    texts.set('CHAP', { text: slicesOfChapters(found, clock), offsetBytes: chapters[0].offsetBytes });
+  }
   return texts;
 }
 
@@ -83,6 +96,8 @@ export interface Id3WriteOptions {
   version?: Id3Version;
   /** Bytes that the tag should take with its padding, where its frames fit into them; else it gets spare padding. */
   sizeBytes?: number;
+  /** Needed for chapters. */
+  clock?: Clock;
 }
 
 /**
@@ -92,17 +107,24 @@ export interface Id3WriteOptions {
 export function writeId3Tag(
   earlier: Id3Tag | undefined,
   texts: ReadonlyMap<string, string>,
-  { version: wanted = 3, sizeBytes }: Id3WriteOptions = {},
+  { version: wanted = 3, sizeBytes, clock }: Id3WriteOptions = {},
 ): Uint8Array<ArrayBuffer> | undefined {
   const version = earlier?.version ?? wanted;
   const pending = new Map(version === 4 ? texts : withDateFrames(texts, earlier));
-  const current = earlier ? id3Texts(earlier) : new Map<string, FoundText>();
+  const current = earlier ? id3Texts(earlier, clock) : new Map<string, FoundText>();
+  // Version 2.2 has no chapters.
+  if (version === 2) pending.delete('CHAP');
   const differs = [...pending].some(([key, text]) => text !== (current.get(key)?.text ?? ''));
   if (differs && !current.has('TSSE')) pending.set('TSSE', SOFTWARE);
+  const chapters = pending.get('CHAP');
+  const rewritten =
+    clock && chapters !== undefined && chapters !== (current.get('CHAP')?.text ?? '') ? chapters : undefined;
+  pending.delete('CHAP');
   const done = new Set<string>();
   const frames: Uint8Array[] = [];
   for (const frame of earlier?.frames ?? []) {
     if (!frame.raw) throw new AppError('CHUNK_TOO_LARGE', `ID3 frame “${frame.id}” was not loaded.`);
+    if (rewritten !== undefined && (frame.id === 'CHAP' || frame.id === 'CTOC')) continue;
     const key = keyOf(frame)?.key ?? '';
     const text = pending.get(key);
     if (text === undefined || (text === current.get(key)?.text && !done.has(key))) frames.push(frame.raw);
@@ -110,6 +132,7 @@ export function writeId3Tag(
     done.add(key);
   }
   for (const [key, text] of pending) if (!done.has(key) && text !== '') frames.push(frameFor(version, key, text));
+  if (rewritten !== undefined && clock) frames.push(...chapterFrames(version, rewritten, clock));
   const onlySoftware = frames.length === 1 && pending.get('TSSE') === SOFTWARE;
   if (frames.length === 0 || (onlySoftware && (earlier?.frames.length ?? 0) === 0)) return undefined;
   const used = 10 + frames.reduce((total, frame) => total + frame.length, 0);

@@ -44,14 +44,15 @@ export async function readMp3Anatomy(source: ByteSource, loadAll = false): Promi
   }
   const first = await firstFrame(source, leadingEnd);
   const trailing = await trailingTags(source);
+  const audioBytes = Math.max(0, trailing.start - leadingEnd);
+  const facts = factsOf(first, leadingEnd, audioBytes);
   if (tag) {
-    texts.ID3 = id3Texts(tag);
+    texts.ID3 = id3Texts(tag, facts);
     issues.push(...tag.issues);
   }
   if (trailing.id3v1) texts.ID3v1 = id3v1Texts(trailing.id3v1, source.sizeBytes - ID3V1_BYTES);
-  const audioBytes = Math.max(0, trailing.start - leadingEnd);
   return {
-    facts: factsOf(first, leadingEnd, audioBytes),
+    facts,
     ...(tag ? { tag } : {}),
     leadingEnd,
     ...(trailing.id3v1 ? { id3v1: trailing.id3v1 } : {}),

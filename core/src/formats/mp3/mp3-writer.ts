@@ -20,10 +20,11 @@ export async function planMp3Write(
   const { facts, tag, leadingEnd, id3v1, texts, issues } = await readMp3Anatomy(source, true);
   refuseDamaged('MP3', issues);
   const inFile = { ...emptyRecord(), ...recordFromPlaces(placesOf(texts)) };
-  const textsOf = textsToWrite(record, inFile);
+  const textsOf = textsToWrite(record, inFile, facts);
   const oldTag = await source.read(0, tag?.sizeBytes ?? 0);
   const newTag =
-    writeId3Tag(tag, textsOf('ID3'), { version: options.id3Version, sizeBytes: tag?.sizeBytes }) ?? new Uint8Array(0);
+    writeId3Tag(tag, textsOf('ID3'), { version: options.id3Version, sizeBytes: tag?.sizeBytes, clock: facts }) ??
+    new Uint8Array(0);
   const newTail = id3v1 && writeId3v1(id3v1, textsOf('ID3v1'));
   if (sameBytes(oldTag, newTag) && (!id3v1 || !newTail || sameBytes(id3v1, newTail))) return { changed: [] };
   const list = new SegmentList();

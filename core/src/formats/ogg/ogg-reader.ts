@@ -46,7 +46,7 @@ export async function readOggAnatomy(source: ByteSource): Promise<OggAnatomy> {
   const commentOffset = (headerPages[0]?.offset ?? 0) + (headerPages[0]?.headerBytes ?? 0) + commentMagic.length;
   const { value: comment, issues } = parseVorbisComment(packet.subarray(commentMagic.length), commentOffset);
   const facts = factsOf(codec, identification, end, source.sizeBytes, await lastGranule(source, first.serial));
-  return { codec, facts, headerPages, headerPackets, comment, texts: { Vorbis: vorbisTexts(comment) }, issues };
+  return { codec, facts, headerPages, headerPackets, comment, texts: { Vorbis: vorbisTexts(comment, facts) }, issues };
 }
 
 function codecOf(identification: Uint8Array): keyof typeof CODECS {

@@ -20,9 +20,9 @@ export async function planOggWrite(source: ByteSource, record: SoundRecord): Pro
   refuseDamaged('Ogg', anatomy.issues);
   const { facts, texts, comment, headerPages } = anatomy;
   const inFile = { ...emptyRecord(), ...recordFromPlaces(placesOf(texts)) };
-  const wanted = textsToWrite(record, inFile)('Vorbis');
+  const wanted = textsToWrite(record, inFile, facts)('Vorbis');
   if ([...wanted].every(([key, text]) => text === (texts.Vorbis?.get(key)?.text ?? ''))) return { changed: [] };
-  const pages = headerBytes(anatomy, writeVorbisComment(comment, wanted));
+  const pages = headerBytes(anatomy, writeVorbisComment(comment, wanted, facts));
   const list = new SegmentList();
   list.keep(0, headerPages[0]?.offset ?? 0);
   list.bytes(pages);

@@ -92,7 +92,10 @@ function loudnessOf(view: DataView): BroadcastExtension['loudness'] {
 
 /** The text fields that Flagstone sets; absent ones stay as they are. */
 export type BextChanges = Partial<
-  Pick<BroadcastExtension, 'description' | 'originator' | 'originationDate' | 'originationTime' | 'codingHistory'>
+  Pick<
+    BroadcastExtension,
+    'description' | 'originator' | 'originationDate' | 'originationTime' | 'codingHistory' | 'timeReference'
+  >
 >;
 
 /**
@@ -110,6 +113,8 @@ export function writeBext(earlier: Uint8Array | undefined, changes: BextChanges)
     fixed.fill(0, start, start + length);
     fixed.set(bytesOfAscii(fittedAscii(text, length)), start);
   }
+  if (changes.timeReference !== undefined)
+    viewOf(fixed).setBigUint64(BEXT_LAYOUT.timeReference[0], BigInt(changes.timeReference), true);
   const history =
     changes.codingHistory === undefined ? earlier?.subarray(FIXED_BYTES) : bytesOfAscii(toAscii(changes.codingHistory));
   return concatBytes([fixed, history ?? new Uint8Array(0)]);

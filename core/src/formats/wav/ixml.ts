@@ -1,6 +1,7 @@
 import type { Issue } from '../../errors.ts';
 import { FormatError } from '../../errors.ts';
 import { decodeWindows1252, withoutFilling } from '../text-encoding.ts';
+import { syncPointsIn, withSyncPoints } from './ixml-sync-points.ts';
 import { childOf, editXml, parseXml, textOf, type XmlChanges, type XmlElement } from '../xml-document.ts';
 
 /**
@@ -52,6 +53,8 @@ export function parseIxml(contents: Uint8Array, offsetBytes: number): { value: I
         if (!texts.has(key)) texts.set(key, textOf(text, child));
       }
     }
+    const syncPoints = syncPointsIn(text, root);
+    if (syncPoints !== '') texts.set('SYNC_POINT_LIST', syncPoints);
     return { value: { texts, tracks: tracksOf(text, childOf(root, 'TRACK_LIST')) }, issues: [] };
   } catch (error) {
     if (!(error instanceof FormatError)) throw error;
@@ -93,11 +96,14 @@ export function writeIxml(
   const texts = new Map<string, string>();
   for (const [path, value] of paths) {
     const [group, name] = path.split('/');
+    if (path === 'SYNC_POINT_LIST') continue;
     if (name === undefined) texts.set(path, value);
     else groups.set(group ?? '', (groups.get(group ?? '') ?? new Map<string, string>()).set(name, value));
   }
   const changes: XmlChanges = { texts, groups };
   const document = earlier && earlier.length > 0 ? decodeIxml(earlier) : NEW_DOCUMENT;
   const declared = document.replace(/^(\s*<\?xml[^>]*encoding=)(["'])[^"']*\2/, '$1$2UTF-8$2');
-  return new TextEncoder().encode(editXml(declared, changes));
+  const syncPoints = paths.get('SYNC_POINT_LIST');
+  const edited = editXml(declared, changes);
+  return new TextEncoder().encode(syncPoints === undefined ? edited : withSyncPoints(edited, syncPoints));
 }

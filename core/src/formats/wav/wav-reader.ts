@@ -1,10 +1,11 @@
 import { FormatError, type Issue } from '../../errors.ts';
 import { audioFile, type AudioFacts, type AudioFile } from '../audio-file.ts';
-import { viewOf, type ByteSource } from '../byte-source.ts';
+import { asciiOf, viewOf, type ByteSource } from '../byte-source.ts';
 import type { FoundTexts } from '../field-places.ts';
 import { id3Texts } from '../id3/id3-fields.ts';
 import { readId3Tag, type Id3Tag } from '../id3/id3-tag.ts';
 import { parseXmp } from '../xmp.ts';
+import { cueMarks } from './cue-chunks.ts';
 import { bextTexts, parseBext, type BroadcastExtension } from './bext.ts';
 import { parseWavFormat, type WavFormat } from './format-chunk.ts';
 import { parseIxml, type IxmlTexts } from './ixml.ts';
@@ -30,6 +31,9 @@ export interface WavAnatomy {
   ixml?: LoadedChunk & { texts: Map<string, string> };
   id3?: { chunk: RiffChunk; tag: Id3Tag };
   xmp?: LoadedChunk;
+  cue?: LoadedChunk;
+  /** Every LIST adtl. */
+  labels: LoadedChunk[];
   texts: FoundTexts;
   issues: Issue[];
 }
@@ -50,8 +54,12 @@ export async function readWavAnatomy(source: ByteSource, loadAll = false): Promi
     formatChunk.offset,
   );
   const facts = await factsOf(source, riff, format, dataChunk, issues);
-  const anatomy: WavAnatomy = { riff, dataChunk, issues, facts, info: [], texts: {} };
+  const anatomy: WavAnatomy = { riff, dataChunk, issues, facts, info: [], labels: [], texts: {} };
   for (const chunk of riff.chunks) await loadMetadata(source, chunk, anatomy, loadAll);
+  if (anatomy.cue) {
+    const marks = cueMarks({ cue: anatomy.cue.contents, lists: anatomy.labels.map(({ contents }) => contents) });
+    anatomy.texts.cue = new Map([['marks', { text: marks, offsetBytes: anatomy.cue.chunk.dataOffset }]]);
+  }
   if (anatomy.bext) anatomy.facts.timeReference = anatomy.bext.value.timeReference;
   return anatomy;
 }
@@ -94,7 +102,7 @@ async function factsOf(
   };
 }
 
-const METADATA_CHUNKS: readonly string[] = ['bext', 'LIST', 'iXML', '_PMX', 'id3 ', 'ID3 '];
+const METADATA_CHUNKS: readonly string[] = ['bext', 'LIST', 'cue ', 'iXML', '_PMX', 'id3 ', 'ID3 '];
 
 async function loadMetadata(
   source: ByteSource,
@@ -115,11 +123,15 @@ async function loadMetadata(
     anatomy.bext = { chunk, contents, value: parseBext(contents) };
     anatomy.texts.bext = bextTexts(anatomy.bext.value, chunk.dataOffset);
   } else if (chunk.id === 'LIST') {
+    if (asciiOf(contents.subarray(0, 4)) === 'adtl') anatomy.labels.push({ chunk, contents });
     const info = parseInfoList(contents, chunk.dataOffset);
     if (!info) return;
     anatomy.info.push({ chunk, contents, value: info.value });
     anatomy.texts.INFO = infoTexts(anatomy.info.flatMap(({ value }) => value));
     anatomy.issues.push(...info.issues);
+  } else if (chunk.id === 'cue ') {
+    if (anatomy.cue) return reportSecond(chunk, anatomy);
+    anatomy.cue = { chunk, contents };
   } else if (chunk.id === 'iXML') {
     if (anatomy.ixml) return reportSecond(chunk, anatomy);
     const { value, issues } = parseIxml(contents, chunk.offset);
@@ -155,7 +167,7 @@ async function loadId3(source: ByteSource, chunk: RiffChunk, anatomy: WavAnatomy
   const tag = anatomy.id3 ? undefined : await readId3Tag(source, chunk.dataOffset, loadAll);
   if (!tag) return;
   anatomy.id3 = { chunk, tag };
-  anatomy.texts.ID3 = id3Texts(tag);
+  anatomy.texts.ID3 = id3Texts(tag, anatomy.facts);
   anatomy.issues.push(...tag.issues);
 }
 

@@ -1,3 +1,4 @@
+import { parseMarks } from '../../audio/marks.ts';
 import { differingFields, emptyRecord, type SoundRecord } from '../../record/fields.ts';
 import { bytesOfAscii, concatBytes, viewOf, type ByteSource } from '../byte-source.ts';
 import { placesOf, recordFromPlaces, textsToWrite, type PlaceSystem } from '../field-places.ts';
@@ -7,6 +8,7 @@ import { FormatError } from '../../errors.ts';
 import { refuseDamaged } from '../structural-issues.ts';
 import { paddingFor, SegmentList, type PaddingRule, type PlannedWrite, type WritePlan } from '../write-plan.ts';
 import { writeXmp } from '../xmp.ts';
+import { writeCueMarks } from './cue-chunks.ts';
 import { bextDate, writeBext, type BextChanges } from './bext.ts';
 import { writeIxml } from './ixml.ts';
 import { riffChunkBytes, type RiffChunk } from './riff-chunks.ts';
@@ -30,7 +32,7 @@ export async function planWavWrite(source: ByteSource, record: SoundRecord): Pro
   const anatomy = await readWavAnatomy(source, true);
   refuseDamaged('WAV', anatomy.issues);
   const inFile = { ...emptyRecord(), ...recordFromPlaces(placesOf(anatomy.texts)) };
-  const replacements = metadataChunks(anatomy, textsToWrite(record, inFile));
+  const replacements = metadataChunks(anatomy, textsToWrite(record, inFile, anatomy.facts));
   const unchanged = await Promise.all(replacements.map((replacement) => changesNothing(source, replacement)));
   if (unchanged.every(Boolean)) return { changed: [] };
   return { plan: await layOut(anatomy, source, replacements), changed: differingFields(inFile, record) };
@@ -41,7 +43,11 @@ function metadataChunks(
   textsOf: (system: PlaceSystem) => ReadonlyMap<string, string>,
 ): ChunkReplacement[] {
   const bext = bextChanges(textsOf('bext'));
-  const replacements = [bextReplacement(anatomy, bext), ...infoReplacements(anatomy, textsOf('INFO'))];
+  const replacements = [
+    bextReplacement(anatomy, bext),
+    ...infoReplacements(anatomy, textsOf('INFO')),
+    ...cueReplacements(anatomy, textsOf('cue').get('marks')),
+  ];
   const ixml = new Map(textsOf('iXML'));
   if (anatomy.ixml || [...ixml.values()].some((text) => text !== '')) {
     keepBextCopy(anatomy, bext, ixml);
@@ -50,7 +56,7 @@ function metadataChunks(
   }
   if (anatomy.id3) {
     const { chunk, tag } = anatomy.id3;
-    const bytes = writeId3Tag(tag, textsOf('ID3'), { sizeBytes: tag.sizeBytes });
+    const bytes = writeId3Tag(tag, textsOf('ID3'), { sizeBytes: tag.sizeBytes, clock: anatomy.facts });
     replacements.push({ old: chunk, bytes: riffChunkBytes(chunk.id, bytes ?? new Uint8Array(0)) });
   }
   if (anatomy.xmp) {
@@ -70,6 +76,19 @@ function infoReplacements({ info }: WavAnatomy, texts: ReadonlyMap<string, strin
   return [
     { old: first?.chunk, bytes: writeInfoList(first?.value ?? [], wanted) },
     ...others.map(({ chunk, value }) => ({ old: chunk, bytes: writeInfoList(value, emptied) })),
+  ];
+}
+
+/** Cue points and their labels stay as they are while they say the same; a new list takes the place of all earlier ones. */
+function cueReplacements({ cue, labels, texts }: WavAnatomy, marks: string | undefined): ChunkReplacement[] {
+  if (marks === undefined || marks === (texts.cue?.get('marks')?.text ?? '')) return [];
+  const earlier = { cue: cue?.contents, lists: labels.map(({ contents }) => contents) };
+  const written = writeCueMarks(earlier, parseMarks(marks));
+  const [first, ...others] = labels;
+  return [
+    { old: cue?.chunk, bytes: written.cue && riffChunkBytes('cue ', written.cue) },
+    { old: first?.chunk, bytes: written.list && riffChunkBytes('LIST', written.list) },
+    ...others.map(({ chunk }) => ({ old: chunk })),
   ];
 }
 

@@ -15,7 +15,16 @@ const emit = defineEmits<{ edit: [edit: RecordEdit] }>();
 const copied = useCopiedRecord();
 const isOpen = ref(false);
 /** Left out: what tells one sound from another. */
-const OWN: readonly FieldName[] = ['fxName', 'userData', 'recordedOn', 'rating', 'tempo', 'key'];
+const OWN: readonly FieldName[] = [
+  'fxName',
+  'userData',
+  'recordedOn',
+  'rating',
+  'tempo',
+  'key',
+  'slices',
+  'syncPoints',
+];
 const chosen = useLocalStorage<FieldName[]>(
   'flagstone.copied-fields',
   FIELDS.map(({ name }) => name).filter((name) => !OWN.includes(name)),
