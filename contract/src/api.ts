@@ -11,6 +11,18 @@ import { collectionChangeSchema, collectionSchema, newCollectionSchema } from '.
 import { contentsSchema, disagreementsQuerySchema, disagreementsSchema } from './contents.ts';
 import { endpoint, idParams } from './endpoint.ts';
 import { jobSchema } from './jobs.ts';
+import {
+  alikeSchema,
+  cutSchema,
+  foundSlicesSchema,
+  kinSchema,
+  newPullEntrySchema,
+  newPullListSchema,
+  pullEntryChangeSchema,
+  pullEntrySchema,
+  pullListSchema,
+  sliceOptionsSchema,
+} from './listening.ts';
 import { lostPageSchema, settleLostSchema } from './lost.ts';
 import { analysisSchema } from './measures.ts';
 import { newPlanSchema, planItemSchema, planSchema, relocationSchema } from './plans.ts';
@@ -254,6 +266,39 @@ export const api = {
     params: idParams,
     response: z.object({ row: soundRowSchema, copies: z.array(copySchema), revisions: z.array(revisionSchema) }),
   }),
+  /** The slices that a sound falls into; nothing is recorded. */
+  findSlices: endpoint('POST', '/sounds/:id/slices/find', {
+    params: idParams,
+    body: sliceOptionsSchema,
+    response: foundSlicesSchema,
+  }),
+  /** Previews cutting parts out into files of their own. */
+  planCut: endpoint('POST', '/sounds/:id/cut', { params: idParams, body: cutSchema, response: planSchema }),
+  getKin: endpoint('GET', '/sounds/:id/kin', { params: idParams, response: kinSchema }),
+  listAlike: endpoint('GET', '/sounds/:id/alike', { params: idParams, response: alikeSchema }),
+  listPullLists: endpoint('GET', '/pull-lists', { response: z.array(pullListSchema) }),
+  makePullList: endpoint('POST', '/pull-lists', { body: newPullListSchema, response: z.array(pullListSchema) }),
+  updatePullList: endpoint('PATCH', '/pull-lists/:id', {
+    params: idParams,
+    body: newPullListSchema,
+    response: z.array(pullListSchema),
+  }),
+  removePullList: endpoint('DELETE', '/pull-lists/:id', { params: idParams, response: z.array(pullListSchema) }),
+  listPullEntries: endpoint('GET', '/pull-lists/:id/entries', {
+    params: idParams,
+    response: z.array(pullEntrySchema),
+  }),
+  addPullEntry: endpoint('POST', '/pull-lists/:id/entries', {
+    params: idParams,
+    body: newPullEntrySchema,
+    response: z.array(pullEntrySchema),
+  }),
+  updatePullEntry: endpoint('PATCH', '/pull-entries/:id', {
+    params: idParams,
+    body: pullEntryChangeSchema,
+    response: z.array(pullEntrySchema),
+  }),
+  removePullEntry: endpoint('DELETE', '/pull-entries/:id', { params: idParams, response: z.array(pullEntrySchema) }),
   getAnalysis: endpoint('GET', '/sounds/:id/analysis', { params: idParams, response: analysisSchema }),
   listLost: endpoint('GET', '/lost', {
     query: z.object({ after: z.coerce.number().int().min(0).default(0) }),

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 
-export const jobKindSchema = z.enum(['index', 'rename', 'write', 'relocate', 'undo', 'measure']);
+export const jobKindSchema = z.enum(['index', 'rename', 'write', 'relocate', 'cut', 'undo', 'measure']);
 export type JobKind = z.infer<typeof jobKindSchema>;
 
 export const jobStateSchema = z.enum(['waiting', 'running', 'paused', 'done', 'failed', 'cancelled']);
@@ -41,5 +41,7 @@ export const liveEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('records'), soundIds: z.array(z.number()), measured: z.boolean().optional() }),
   /** Another category list is in force. */
   z.object({ type: z.literal('categories') }),
+  /** A pull list was made, changed or removed. */
+  z.object({ type: z.literal('pullLists') }),
 ]);
 export type LiveEvent = z.infer<typeof liveEventSchema>;

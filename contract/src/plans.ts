@@ -2,7 +2,7 @@ import { SHORTENINGS } from '@flagstone/core/ucs/shorten-name';
 import { z } from 'zod';
 import { selectionSchema } from './selection.ts';
 
-export const planKindSchema = z.enum(['rename', 'write', 'relocate']);
+export const planKindSchema = z.enum(['rename', 'write', 'relocate', 'cut']);
 export type PlanKind = z.infer<typeof planKindSchema>;
 
 export const planStateSchema = z.enum(['ready', 'running', 'done', 'undoing', 'undone']);
@@ -83,7 +83,7 @@ export const renameChoicesSchema = z.strictObject({
 export type RenameChoices = z.infer<typeof renameChoicesSchema>;
 
 export const newPlanSchema = z.strictObject({
-  kind: planKindSchema.exclude(['relocate']),
+  kind: planKindSchema.exclude(['relocate', 'cut']),
   selection: selectionSchema,
   batchId: z.number().int().positive().optional(),
   /** Also the other copies of the selected sounds, on whatever drive. */

@@ -83,6 +83,7 @@ export async function openApplication(
     rename: runPlanJob,
     write: runPlanJob,
     relocate: runPlanJob,
+    cut: runPlanJob,
     undo: undoPlanJob,
     measure: measureJob,
   };

@@ -97,13 +97,18 @@ function planarOf(channels: number, frames: number): Float32Array[] {
   return Array.from({ length: channels }, () => new Float32Array(frames));
 }
 
-/** Coded audio as 32-bit float from ffmpeg, handed over block by block: the first `frames` samples of each channel. */
+/**
+ * Coded audio, or the frames of it that `range` names, as 32-bit float from ffmpeg, handed over block by block: the first `frames` samples of each
+ * channel.
+ */
 export async function decodeCoded(
   path: string,
   facts: AudioFacts,
   use: (planar: Float32Array[], frames: number) => void,
+  range?: { from: number; to: number },
 ): Promise<void> {
-  const args = ['-v', 'error', '-nostdin', '-i', `file:${path}`, '-map', '0:a:0'];
+  const part = range ? ['-af', `atrim=start_sample=${range.from}:end_sample=${range.to}`] : [];
+  const args = ['-v', 'error', '-nostdin', '-i', `file:${path}`, '-map', '0:a:0', ...part];
   const child = spawn('ffmpeg', [...args, '-ac', String(facts.channels), '-f', 'f32le', '-'], {
     stdio: ['ignore', 'pipe', 'pipe'],
   });

@@ -7,6 +7,7 @@ import type { FolderResult, FolderTask } from './list-folders.ts';
 import type { DigestedFile, MeasuredFile } from './measure-file.ts';
 import { valueOf, type MeasureResult, type MeasureTask } from './measure-worker.ts';
 import type { RecipeResult, RecipeTask } from '../services/recipe-worker.ts';
+import type { ListenTask, ListenValues } from './listen-worker.ts';
 import type { ReadLine, ReadOptions } from './read-worker.ts';
 
 /** By its full address, since the working folder may be anywhere. */
@@ -18,8 +19,8 @@ const filename = (name: string): string => fileURLToPath(new URL(name, import.me
 export class WorkerPool {
   readonly threads: number;
   private readonly pool: Piscina;
-  /** Threads for recipes alone: they have a time limit, and must not wait behind a file that is being measured. */
-  private readonly recipes: Piscina;
+  /** Threads for what somebody waits for, recipes and what is listened to: they must not wait behind a file that is being measured. */
+  private readonly prompt: Piscina;
 
   constructor(threads = Math.max(2, os.availableParallelism())) {
     this.threads = threads;
@@ -29,7 +30,7 @@ export class WorkerPool {
       execArgv: ['--import', LOADER],
       filename: filename('./header-worker.ts'),
     });
-    this.recipes = new Piscina({
+    this.prompt = new Piscina({
       minThreads: 0,
       maxThreads: threads,
       idleTimeout: 60_000,
@@ -55,7 +56,7 @@ export class WorkerPool {
 
   /** What a recipe makes of rows; `signal` ends it, with its thread. */
   runRecipe(task: RecipeTask, signal: AbortSignal): Promise<RecipeResult> {
-    return this.recipes.run(task, { signal }) as Promise<RecipeResult>;
+    return this.prompt.run(task, { signal }) as Promise<RecipeResult>;
   }
 
   /** The analysis of a file; throws what measureFile throws. `signal` ends it, with its thread. */
@@ -73,7 +74,16 @@ export class WorkerPool {
     return valueOf((await this.pool.run(task, options)) as MeasureResult<Value>);
   }
 
+  /** What is needed of a file while somebody listens; throws what readAudio throws. `signal` ends it, with its thread. */
+  async listen<What extends ListenTask['what']>(
+    task: Extract<ListenTask, { what: What }>,
+    signal?: AbortSignal,
+  ): Promise<ListenValues[What]> {
+    const options = { filename: filename('./listen-worker.ts'), ...(signal ? { signal } : {}) };
+    return valueOf((await this.prompt.run(task, options)) as MeasureResult<ListenValues[What]>);
+  }
+
   async close(): Promise<void> {
-    await Promise.all([this.pool.destroy(), this.recipes.destroy()]);
+    await Promise.all([this.pool.destroy(), this.prompt.destroy()]);
   }
 }

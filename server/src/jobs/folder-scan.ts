@@ -28,6 +28,7 @@ const SAME_FOLDERS = 200;
 
 /** What is scanned, and where what is found belongs. */
 export interface ScanTarget extends ChunkTarget {
+  batchId: number;
   folder: string;
   /** What is filed already and the same does not come into the batch. */
   onlyNew: boolean;

@@ -58,7 +58,8 @@ export function emptyCounts(): FoundCounts {
 
 /** Where a chunk belongs. */
 export interface ChunkTarget {
-  batchId: number;
+  /** Null for what belongs into no batch. */
+  batchId: number | null;
   driveId: string;
   /** The read folder that a place of the drive belongs to. */
   readFolderOf: (folder: string) => number | null;
@@ -146,7 +147,7 @@ export async function writeChunk(
       .update(copies)
       .set({ gone: false, clearedAt: null })
       .where(sql`${copies.id} = any(${idList(items.map(({ id }) => id))})`);
-  if (items.length > 0)
+  if (items.length > 0 && target.batchId !== null)
     await tx.execute(sql`
       insert into batch_items (batch_id, copy_id, found)
       select ${target.batchId}::int, i.id, i.found from jsonb_to_recordset(${JSON.stringify(items)}::jsonb) as i(id bigint, found text)
@@ -270,8 +271,9 @@ async function writeFaults(
         ),
       );
   }
-  if (faults.length === 0) return;
-  await forgetUnreadable(tx, target, faults);
+  const { batchId } = target;
+  if (faults.length === 0 || batchId === null) return;
+  await forgetUnreadable(tx, target.driveId, batchId, faults);
   await tx
     .insert(unreadable)
     .values(
@@ -279,19 +281,19 @@ async function writeFaults(
         driveId: target.driveId,
         folder,
         name,
-        batchId: target.batchId,
+        batchId,
         code: error.code,
         message: error.message,
       })),
     )
     .onConflictDoUpdate({
       target: [unreadable.driveId, unreadable.folder, unreadable.name],
-      set: { batchId: target.batchId, code: sql`excluded.code`, message: sql`excluded.message`, seenAt: new Date() },
+      set: { batchId, code: sql`excluded.code`, message: sql`excluded.message`, seenAt: new Date() },
     });
 }
 
 /** A file that could be read once and cannot now stands among the unreadable of its batch, not beside them; its copy and its record stay known. */
-async function forgetUnreadable(tx: Transaction, { driveId, batchId }: ChunkTarget, faults: Fault[]): Promise<void> {
+async function forgetUnreadable(tx: Transaction, driveId: string, batchId: number, faults: Fault[]): Promise<void> {
   const paths = faults.map(({ folder, name }) => `${folder}/${name}`);
   await tx.execute(sql`
     delete from batch_items b using copies c where b.batch_id = ${batchId} and c.id = b.copy_id and c.drive_id = ${driveId}

@@ -15,6 +15,7 @@ import {
   undoWrite,
   type JournalRow,
 } from '../services/journal-items.ts';
+import { performCut, settleInterruptedCut, undoCut } from '../services/cuts.ts';
 import { performRename, settleInterruptedRename } from '../services/renames.ts';
 import { filesOf } from '../services/drives.ts';
 import { performRelocation } from '../services/relocation.ts';
@@ -89,6 +90,7 @@ const PERFORM: Record<PlanKind, { do: Perform; undo: Perform; settle: Perform }>
     settle: settleInterruptedRename,
   },
   write: { do: performWrite, undo: undoWrite, settle: settleInterruptedWrite },
+  cut: { do: performCut, undo: undoCut, settle: settleInterruptedCut },
   relocate: {
     do: (app, item) => performRelocation(app, item, 'do'),
     undo: (app, item) => performRelocation(app, item, 'undo'),

@@ -7,6 +7,9 @@ import type { AppContext } from '../app-context.ts';
 import { people } from '../db/schema.ts';
 import * as analyses from '../services/analyses.ts';
 import * as batches from '../services/batches.ts';
+import { kinOf, planCut } from '../services/cuts.ts';
+import { findSlicesOf, soundsAlike } from '../services/listening.ts';
+import * as pulls from '../services/pull-lists.ts';
 import { countCategories } from '../services/category-counts.ts';
 import * as categoryLists from '../services/category-lists.ts';
 import * as collections from '../services/collections.ts';
@@ -126,6 +129,18 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     if (!row) throw new AppError('NOT_FOUND', `There is no sound ${params.id}.`);
     return { row, copies: copies.map((copy) => ({ ...copy, container: copy.facts.container })), revisions };
   },
+  findSlices: (app, { params, body, signal }) => findSlicesOf(app, params.id, body, signal),
+  planCut: async (app, { params, body, person }) => planCut(app, params.id, body, await person()),
+  getKin: (app, { params }) => kinOf(app, params.id),
+  listAlike: (app, { params }) => soundsAlike(app, params.id),
+  listPullLists: (app) => pulls.listPullLists(app),
+  makePullList: async (app, { body, person }) => pulls.makePullList(app, body, await person()),
+  updatePullList: (app, { params, body }) => pulls.updatePullList(app, params.id, body),
+  removePullList: (app, { params }) => pulls.removePullList(app, params.id),
+  listPullEntries: (app, { params }) => pulls.entriesOf(app, params.id),
+  addPullEntry: async (app, { params, body, person }) => pulls.addEntry(app, params.id, body, await person()),
+  updatePullEntry: (app, { params, body }) => pulls.updateEntry(app, params.id, body),
+  removePullEntry: (app, { params }) => pulls.removeEntry(app, params.id),
   getAnalysis: (app, { params }) => analyses.getAnalysis(app, params.id),
   listLost: (app, { query }) => listLost(app, query.after),
   settleLost: async (app, { body, person }) => ({ settled: await settleLost(app, body, await person()) }),

@@ -21,7 +21,7 @@ export function apiRoutes(app: AppContext): Router {
     router[method](endpoint.path, async (request, response) => {
       const person = memoised(() => personOf(app, request));
       // Whatever changes something needs a person, whether its handler asks or not.
-      if (endpoint.method !== 'GET' && name !== 'suggest') await person();
+      if (endpoint.method !== 'GET' && name !== 'suggest' && name !== 'findSlices') await person();
       const waiting = new AbortController();
       response.once('close', () => waiting.abort());
       const call = {

@@ -1,12 +1,16 @@
 import { idParams } from '@flagstone/contract/endpoint';
+import { partSchema, tryOutSchema } from '@flagstone/contract/listening';
 import { createSession } from 'better-sse';
 import { MOST_BUCKETS } from '@flagstone/core/audio/peaks';
 import { sql } from 'drizzle-orm';
-import { Router } from 'express';
+import express, { Router, type Response } from 'express';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { copies } from '../db/schema.ts';
 import { copyThatIsHere, peaksOf } from '../services/analyses.ts';
+import { curvesOf, exportOf, samplesOf, spectrogramOf } from '../services/listening.ts';
+import { pullEntry } from '../services/pull-lists.ts';
+import { sendWav } from './send-wav.ts';
 
 /** The part of a sound that is to be drawn, in frames, and in how many buckets. */
 const peaksQuery = z.object({
@@ -14,14 +18,32 @@ const peaksQuery = z.object({
   to: z.coerce.number().int().min(1).optional(),
   buckets: z.coerce.number().int().min(1).max(MOST_BUCKETS).default(MOST_BUCKETS),
 });
+const partQuery = z.object({
+  from: z.coerce.number().int().min(0).default(0),
+  to: z.coerce.number().int().min(1).default(Number.MAX_SAFE_INTEGER),
+});
+const spectrogramQuery = partQuery.extend({
+  columns: z.coerce.number().int().min(1).max(2048),
+  rows: z.coerce.number().int().min(1).max(1024),
+  size: z.coerce
+    .number()
+    .int()
+    .refine((size) => size >= 64 && size <= 32_768 && Number.isInteger(Math.log2(size)), 'a power of two is needed'),
+  scale: z.enum(['log', 'linear']).default('log'),
+  channel: z.coerce.number().int().min(0).max(4096).default(0),
+});
+const exportBody = z.strictObject({ part: partSchema.nullable(), tryOut: tryOutSchema });
 
-/** What is no JSON: audio by HTTP ranges, peaks as bytes, live events. */
+/** What is no JSON: audio by HTTP ranges, peaks, samples and spectrograms as bytes, files that are made, live events. */
 export function mediaRoutes(app: AppContext): Router {
   const router = Router();
 
+  /** The file as it stands; with `as=wav` as a WAV file, which every browser plays. */
   router.get('/copies/:id/audio', async (request, response) => {
     const { id } = idParams.parse(request.params);
+    const { as } = z.object({ as: z.literal('wav').optional() }).parse(request.query);
     const { path } = await copyThatIsHere(app, sql`${copies.id} = ${id}`);
+    if (as === 'wav') return sendWav(request, response, path);
     await new Promise<void>((resolve, reject) => {
       response.sendFile(path, { dotfiles: 'allow', cacheControl: false }, (error?: NodeJS.ErrnoException) => {
         // A player that stops loading closes the connection; that is no fault.
@@ -31,14 +53,67 @@ export function mediaRoutes(app: AppContext): Router {
     });
   });
 
+  /** A part of a file to be kept, with the samples as they are. */
+  router.get('/copies/:id/part', async (request, response) => {
+    const { id } = idParams.parse(request.params);
+    const range = partQuery.parse(request.query);
+    const { path, name } = await copyThatIsHere(app, sql`${copies.id} = ${id}`);
+    const isWhole = range.from === 0 && range.to === Number.MAX_SAFE_INTEGER;
+    response.attachment(`${name.replace(/\.[^.]*$/, '')}${isWhole ? '' : ' part'}.wav`);
+    await sendWav(request, response, path, range);
+  });
+
   router.get('/sounds/:id/peaks', async (request, response) => {
     const { id } = idParams.parse(request.params);
     const range = peaksQuery.parse(request.query);
-    const { channels, buckets, values } = await peaksOf(app, id, range);
-    response
-      .set({ 'Content-Type': 'application/octet-stream', 'Cache-Control': 'private, max-age=86400' })
-      .set({ 'X-Peaks-Channels': String(channels), 'X-Peaks-Buckets': String(buckets) })
-      .send(Buffer.from(values.buffer, values.byteOffset, values.byteLength));
+    const { channels, buckets, from, to, values } = await peaksOf(app, id, range);
+    sendBytes(response, values, {
+      'X-Peaks-Channels': channels,
+      'X-Peaks-Buckets': buckets,
+      'X-Peaks-From': from,
+      'X-Peaks-To': to,
+    });
+  });
+
+  /** 32-bit floats, one channel after another. */
+  router.get('/sounds/:id/samples', async (request, response) => {
+    const { id } = idParams.parse(request.params);
+    const { samples, channels, sampleRateHz } = await samplesOf(
+      app,
+      id,
+      partQuery.parse(request.query),
+      goneOf(response),
+    );
+    sendBytes(response, samples, { 'X-Channels': channels, 'X-Sample-Rate': sampleRateHz });
+  });
+
+  router.get('/sounds/:id/spectrogram', async (request, response) => {
+    const { id } = idParams.parse(request.params);
+    sendBytes(response, await spectrogramOf(app, id, spectrogramQuery.parse(request.query), goneOf(response)), {});
+  });
+
+  /** Brightness over time, then loudness over time, a byte a value. */
+  router.get('/sounds/:id/curves', async (request, response) => {
+    const { id } = idParams.parse(request.params);
+    const { brightness, brightnessHopSeconds, loudness } = await curvesOf(app, id);
+    response.set('Cache-Control', 'no-cache');
+    sendBytes(response, Buffer.concat([brightness, loudness]), {
+      'X-Brightness-Values': brightness.length,
+      'X-Brightness-Hop': brightnessHopSeconds,
+    });
+  });
+
+  router.post('/sounds/:id/export', express.json({ limit: '256kb' }), async (request, response) => {
+    const { id } = idParams.parse(request.params);
+    const { part, tryOut } = exportBody.parse(request.body);
+    sendFile(response, await exportOf(app, id, part, tryOut, goneOf(response)));
+  });
+
+  router.get('/pull-entries/:id/export', async (request, response) => {
+    const { id } = idParams.parse(request.params);
+    const { soundId, fromFrame, toFrame, tryOut } = await pullEntry(app, id);
+    const part = fromFrame === null || toFrame === null ? null : { from: fromFrame, to: toFrame };
+    sendFile(response, await exportOf(app, soundId, part, tryOut ?? [], goneOf(response)));
   });
 
   router.get('/events', async (request, response) => {
@@ -48,4 +123,27 @@ export function mediaRoutes(app: AppContext): Router {
   });
 
   return router;
+}
+
+/** Aborted when nobody waits for the answer any more. */
+function goneOf(response: Response): AbortSignal {
+  const waiting = new AbortController();
+  response.once('close', () => {
+    if (!response.writableFinished) waiting.abort();
+  });
+  return waiting.signal;
+}
+
+function sendBytes(response: Response, bytes: NodeJS.ArrayBufferView, facts: Record<string, number>): void {
+  if (!response.get('Cache-Control')) response.set('Cache-Control', 'private, max-age=86400');
+  for (const [name, value] of Object.entries(facts)) response.set(name, String(value));
+  response.type('application/octet-stream').send(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength));
+}
+
+function sendFile(response: Response, { name, bytes }: { name: string; bytes: Uint8Array<ArrayBuffer> }): void {
+  response
+    .attachment(name)
+    .set('Cache-Control', 'no-store')
+    .type('audio/wav')
+    .send(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength));
 }

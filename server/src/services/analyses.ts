@@ -201,6 +201,9 @@ export async function getAnalysis(app: AppContext, soundId: number): Promise<z.i
 export interface PeaksAnswer {
   channels: number;
   buckets: number;
+  /** The frames that the buckets really cover. */
+  from: number;
+  to: number;
   values: Uint8Array;
 }
 
@@ -236,7 +239,8 @@ export async function peaksOf(app: AppContext, soundId: number, range: PeaksRang
   const part = rows[0]?.part ?? Buffer.alloc(0);
   const buckets = Math.min(count, range.buckets, MOST_BUCKETS);
   const values = buckets < count ? reducePeaks(part, level.channels, buckets) : new Uint8Array(part);
-  return { channels: level.channels, buckets, values };
+  const covered = { from: first * level.framesPerBucket, to: (first + count) * level.framesPerBucket };
+  return { channels: level.channels, buckets, ...covered, values };
 }
 
 /** The zooms of a sound, finest first. */

@@ -148,6 +148,7 @@ export async function listItems(
 const WORDS: Record<PlanKind, { verb: string; doing: string }> = {
   rename: { verb: 'Rename', doing: 'renaming' },
   write: { verb: 'Write', doing: 'writing' },
+  cut: { verb: 'Cut out', doing: 'cutting out' },
   relocate: { verb: 'Find the new place of', doing: 'finding the new place' },
 };
 

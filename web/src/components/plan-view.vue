@@ -17,7 +17,7 @@ import NameBlocks from './name-blocks.vue';
 
 /** A plan: every item with its before and after and every problem; try one, run all, undo. */
 const props = defineProps<{
-  kind: Exclude<PlanKind, 'relocate'>;
+  kind: Exclude<PlanKind, 'relocate' | 'cut'>;
   selection: Selection;
   batchId: number;
   what: string;

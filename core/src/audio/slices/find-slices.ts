@@ -24,6 +24,8 @@ export const USUAL_SLICES: SliceOptions = {
 
 /** A sound whose loudest moments stand out less than this is a bed: nothing is found in it, dB. */
 const LEAST_RANGE_DB = 8;
+/** A sound that is nowhere louder is silence. */
+const AUDIBLE_DBFS = -80;
 /** No floor lies deeper below the loudest moment than this, dB. */
 const MOST_RANGE_DB = 70;
 const SMOOTHING_BINS = 5;
@@ -74,7 +76,7 @@ function eventsOf(
   const levels = smoothed(energies);
   const top = levels.reduce((most, level) => max(most, level), -Infinity);
   const floor = max(noiseFloorDbfs(energies, binFrames / sampleRateHz) ?? -Infinity, top - MOST_RANGE_DB);
-  if (!Number.isFinite(top) || top - floor < LEAST_RANGE_DB) return [];
+  if (top < AUDIBLE_DBFS || top - floor < LEAST_RANGE_DB) return [];
   const share = options.sensitivity / 100;
   const opens = max(floor + HYSTERESIS_DB, top - (top - floor) * (0.2 + 0.65 * share));
   const closes = opens - HYSTERESIS_DB;

@@ -1,0 +1,159 @@
+import { AppError } from '@flagstone/core/errors';
+import type {
+  newPullEntrySchema,
+  newPullListSchema,
+  PullEntry,
+  pullEntryChangeSchema,
+  PullList,
+} from '@flagstone/contract/listening';
+import { and, asc, eq, sql } from 'drizzle-orm';
+import type { z } from 'zod';
+import type { AppContext } from '../app-context.ts';
+import type { Queryable } from '../db/connect.ts';
+import { people, pullEntries, pullLists, sounds } from '../db/schema.ts';
+import { rowOfSound } from './sound-rows.ts';
+
+/** All pull lists, the newest first. */
+export async function listPullLists(app: AppContext): Promise<PullList[]> {
+  const { rows } = await app.db.execute<PullList & Record<string, unknown>>(sql`
+    select l.id, l.name, l.show, l.scene, p.name as person, (select count(*)::int from pull_entries e where e.list_id = l.id) as entries
+    from pull_lists l join people p on p.id = l.person_id order by l.id desc`);
+  return rows;
+}
+
+export async function makePullList(
+  app: AppContext,
+  list: z.infer<typeof newPullListSchema>,
+  personId: number,
+): Promise<PullList[]> {
+  await app.db.insert(pullLists).values({ ...list, personId });
+  await changed(app);
+  return listPullLists(app);
+}
+
+export async function updatePullList(
+  app: AppContext,
+  id: number,
+  list: z.infer<typeof newPullListSchema>,
+): Promise<PullList[]> {
+  await app.db.update(pullLists).set(list).where(eq(pullLists.id, id));
+  await changed(app);
+  return listPullLists(app);
+}
+
+export async function removePullList(app: AppContext, id: number): Promise<PullList[]> {
+  await app.db.delete(pullLists).where(eq(pullLists.id, id));
+  await changed(app);
+  return listPullLists(app);
+}
+
+/** The entries of a list in their order. */
+export async function entriesOf(app: AppContext, listId: number): Promise<PullEntry[]> {
+  const rows = await app.db
+    .select({ entry: pullEntries, person: people.name })
+    .from(pullEntries)
+    .innerJoin(people, eq(people.id, pullEntries.addedBy))
+    .where(eq(pullEntries.listId, listId))
+    .orderBy(asc(pullEntries.place), asc(pullEntries.id));
+  const entries = await Promise.all(
+    rows.map(async ({ entry, person }): Promise<PullEntry[]> => {
+      const row = await rowOfSound(app, entry.soundId);
+      const { fromFrame, toFrame } = entry;
+      const part = fromFrame === null || toFrame === null ? null : { from: fromFrame, to: toFrame };
+      return row ? [{ id: entry.id, row, part, tryOut: entry.tryOut, comment: entry.comment, addedBy: person }] : [];
+    }),
+  );
+  return entries.flat();
+}
+
+/** Puts a sound, or a part of it, at the end of a list. Throws NOT_FOUND. */
+export async function addEntry(
+  app: AppContext,
+  listId: number,
+  { soundId, part, tryOut, comment }: z.infer<typeof newPullEntrySchema>,
+  personId: number,
+): Promise<PullEntry[]> {
+  const [[list], [sound]] = await Promise.all([
+    app.db.select().from(pullLists).where(eq(pullLists.id, listId)),
+    app.db.select().from(sounds).where(eq(sounds.id, soundId)),
+  ]);
+  if (!list) throw new AppError('NOT_FOUND', `There is no pull list ${listId}.`);
+  if (!sound) throw new AppError('NOT_FOUND', `There is no sound ${soundId}.`);
+  await app.db.insert(pullEntries).values({
+    listId,
+    place: sql`coalesce((select max(place) from pull_entries where list_id = ${listId}), 0) + 1`,
+    soundId,
+    fromFrame: part?.from ?? null,
+    toFrame: part?.to ?? null,
+    tryOut,
+    comment,
+    addedBy: personId,
+  });
+  await changed(app);
+  return entriesOf(app, listId);
+}
+
+/** Throws NOT_FOUND. */
+async function entryOf(db: Queryable, id: number): Promise<typeof pullEntries.$inferSelect> {
+  const [entry] = await db.select().from(pullEntries).where(eq(pullEntries.id, id));
+  if (!entry) throw new AppError('NOT_FOUND', `There is no entry ${id} in a pull list any more.`);
+  return entry;
+}
+
+/** Comments on an entry, gives it another setting, or moves it before another one of its list. */
+export async function updateEntry(
+  app: AppContext,
+  id: number,
+  { before, ...values }: z.infer<typeof pullEntryChangeSchema>,
+): Promise<PullEntry[]> {
+  const listId = await app.db.transaction(async (tx) => {
+    const entry = await entryOf(tx, id);
+    // One mover at a time, so that two never get the same place.
+    await tx.execute(sql`select from pull_lists where id = ${entry.listId} for update`);
+    const place = before === undefined ? {} : { place: await placeBefore(tx, entry.listId, before) };
+    const set = { ...values, ...place };
+    if (Object.keys(set).length > 0) await tx.update(pullEntries).set(set).where(eq(pullEntries.id, id));
+    return entry.listId;
+  });
+  await changed(app);
+  return entriesOf(app, listId);
+}
+
+/** A number between an entry and the one above it; behind all for null. When no number is left between them, all are numbered anew. */
+async function placeBefore(db: Queryable, listId: number, before: number | null): Promise<number> {
+  const read = async (): Promise<{ above: number | null; at: number | null }> => {
+    const other = before === null ? undefined : await entryOf(db, before);
+    if (other && other.listId !== listId) throw new AppError('BAD_REQUEST', 'Both entries have to stand in one list.');
+    const bound = other ? sql`and place < ${other.place}` : sql``;
+    const { rows } = await db.execute<{ above: number | null }>(
+      sql`select max(place) as above from pull_entries where list_id = ${listId} ${bound}`,
+    );
+    return { above: rows[0]?.above ?? null, at: other?.place ?? null };
+  };
+  let { above, at } = await read();
+  const between = (): number => (at === null ? (above ?? 0) + 1 : above === null ? at - 1 : (above + at) / 2);
+  if (at !== null && above !== null && (between() === above || between() === at)) {
+    await db.execute(sql`
+      update pull_entries e set place = n.place from (select id, row_number() over (order by place, id) as place from pull_entries where list_id = ${listId}) n
+      where n.id = e.id`);
+    ({ above, at } = await read());
+  }
+  return between();
+}
+
+export async function removeEntry(app: AppContext, id: number): Promise<PullEntry[]> {
+  const { listId } = await entryOf(app.db, id);
+  await app.db.delete(pullEntries).where(and(eq(pullEntries.id, id)));
+  await changed(app);
+  return entriesOf(app, listId);
+}
+
+/** A list's entry, for its export. Throws NOT_FOUND. */
+export function pullEntry(app: AppContext, id: number): Promise<typeof pullEntries.$inferSelect> {
+  return entryOf(app.db, id);
+}
+
+/** Tells everybody who looks at pull lists. */
+async function changed(app: AppContext): Promise<void> {
+  await app.live.publish(app.db, { type: 'pullLists' });
+}
