@@ -1,8 +1,8 @@
 import { unlink } from 'node:fs/promises';
-import { marksOf, slicesText, syncPointsText } from '@flagstone/core/audio/marks';
+import { marksOf, MOST_MARKS, slicesText, syncPointsText } from '@flagstone/core/audio/marks';
 import { AppError } from '@flagstone/core/errors';
 import { emptyRecord, type SoundRecord } from '@flagstone/core/record/fields';
-import { freeName, splitExtension } from '@flagstone/core/ucs/name-blocks';
+import { freeName, legalText, splitExtension } from '@flagstone/core/ucs/name-blocks';
 import { nameAfter, type NamingPattern } from '@flagstone/core/ucs/naming-pattern';
 import type { Cut } from '@flagstone/contract/listening';
 import type { Plan } from '@flagstone/contract/plans';
@@ -56,7 +56,9 @@ export async function planCut(app: AppContext, soundId: number, cut: Cut, person
   const { extension, isLossless } = await withAudio(await files.existing(folder, name), (_, facts) =>
     Promise.resolve(cutForm(facts)),
   );
-  const items = cut.parts.map((part, index): NewItem => {
+  let number = 1;
+  const numberOf = (value: number): string => String(value).padStart(String(cut.parts.length).length, '0');
+  const items = cut.parts.map((part): NewItem => {
     const problems: JournalProblem[] = [];
     if (part.to > row.facts.frames || part.to <= part.from) {
       const message = `The part from frame ${part.from} to ${part.to} does not lie within the sound (${row.facts.frames} frames).`;
@@ -66,8 +68,20 @@ export async function planCut(app: AppContext, soundId: number, cut: Cut, person
       const message = 'Its audio is coded with loss: the part is decoded to 24 bits, so that nothing more is lost.';
       problems.push({ code: 'DECODED', severity: 'notice', message });
     }
-    const record = recordOfPart(row.record, part, index, cut.parts.length, name, row.facts.sampleRateHz);
-    const planned = nameOfPart(app, pattern, record, name, extension, index, cut.parts.length);
+    const laid = (own: string): { record: SoundRecord; planned: string } => {
+      const record = recordOfPart(row.record, part, own, name, row.facts.sampleRateHz);
+      return { record, planned: nameOfPart(app, pattern, record, name, extension, own) };
+    };
+    let own = part.name.trim() || numberOf(number);
+    let { record, planned } = laid(own);
+    if (part.name.trim() === '') {
+      // Numbers go on where earlier cuts ended.
+      for (; names.has(planned) && number < MOST_MARKS; { record, planned } = laid(own)) {
+        number += 1;
+        own = numberOf(number);
+      }
+      number += 1;
+    }
     const free = freeName(planned, (key) => names.hasKey(key));
     names.take(free);
     const { fadeInSeconds, fadeOutSeconds } = cut;
@@ -86,20 +100,14 @@ export async function planCut(app: AppContext, soundId: number, cut: Cut, person
   return getPlan(app, planId);
 }
 
-function numbered(index: number, of: number): string {
-  return String(index + 1).padStart(String(of).length, '0');
-}
-
 /** What the part says of itself: everything that its source says, its own name, the marks that lie within it, and where it comes from. */
 function recordOfPart(
   source: SoundRecord,
-  { from, to, name }: Cut['parts'][number],
-  index: number,
-  of: number,
+  { from, to }: Cut['parts'][number],
+  own: string,
   fileName: string,
   sampleRateHz: number,
 ): SoundRecord {
-  const own = name.trim() === '' ? (of > 1 ? numbered(index, of) : 'part') : name.trim();
   const within = marksOf(source.slices, source.syncPoints)
     .filter((mark) => mark.from >= from && mark.to <= to && !(mark.from === from && mark.to === to))
     .map((mark) => ({ ...mark, from: mark.from - from, to: mark.to - from }));
@@ -125,12 +133,11 @@ function nameOfPart(
   record: SoundRecord,
   sourceName: string,
   extension: string,
-  index: number,
-  of: number,
+  own: string,
 ): string {
   const planned = nameAfter(pattern, record, extension, app.categories, 'fxName');
   if (!planned.problems.some(({ severity }) => severity === 'error')) return planned.name;
-  return `${splitExtension(sourceName).base} ${numbered(index, of)}${extension}`;
+  return `${splitExtension(sourceName).base} ${legalText(own)}${extension}`;
 }
 
 /** Makes the file of a cut item and takes it up as a sound of its own, the child of its source. */

@@ -99,21 +99,27 @@ export function writeCueMarks(earlier: CueChunks, marks: readonly Mark[]): { cue
     view.setUint32(at + 20, from, true);
   });
   const items = earlier.lists.flatMap(itemsOf);
-  const list = numbered.flatMap((mark) => itemsFor(mark, items));
+  // Labels first: libsndfile reads none behind the first region.
+  const list = [
+    ...numbered.flatMap(({ id, name }) =>
+      name === '' ? [] : [itemBytes('labl', id, new TextEncoder().encode(`${name}\0`))],
+    ),
+    ...numbered.flatMap((mark) => regionOf(mark, items)),
+    ...items
+      .filter(({ kind, id }) => kind !== 'labl' && kind !== 'ltxt' && numbered.some((mark) => mark.id === id))
+      .map(({ kind, id, rest }) => itemBytes(kind, id, rest)),
+  ];
   return { cue, ...(list.length > 0 ? { list: concatBytes([bytesOfAscii('adtl'), ...list]) } : {}) };
 }
 
-function itemsFor({ id, from, to, name }: Mark & { id: number }, items: readonly ListItem[]): Uint8Array[] {
-  const own = items.filter((item) => item.id === id);
-  const label = name === '' ? [] : [itemBytes('labl', id, new TextEncoder().encode(`${name}\0`))];
-  const others = own.filter(({ kind }) => kind !== 'labl' && kind !== 'ltxt');
-  const kept = others.map(({ kind, rest }) => itemBytes(kind, id, rest));
-  if (to === from) return [...label, ...kept];
-  const region = own.find(({ kind, rest }) => kind === 'ltxt' && rest.length >= TEXT_HEADER_BYTES)?.rest.slice();
-  const text = region ?? new Uint8Array(TEXT_HEADER_BYTES);
+/** The length of a part; what else stood beside its length stays. */
+function regionOf({ id, from, to }: Mark & { id: number }, items: readonly ListItem[]): Uint8Array[] {
+  if (to === from) return [];
+  const earlier = items.find((item) => item.id === id && item.kind === 'ltxt' && item.rest.length >= TEXT_HEADER_BYTES);
+  const text = earlier?.rest.slice() ?? new Uint8Array(TEXT_HEADER_BYTES);
   viewOf(text).setUint32(0, to - from, true);
-  if (!region) text.set(bytesOfAscii(REGION), 4);
-  return [...label, itemBytes('ltxt', id, text), ...kept];
+  if (!earlier) text.set(bytesOfAscii(REGION), 4);
+  return [itemBytes('ltxt', id, text)];
 }
 
 function itemBytes(kind: string, id: number, rest: Uint8Array): Uint8Array {
