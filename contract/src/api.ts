@@ -274,6 +274,11 @@ export const api = {
   }),
   /** Previews cutting parts out into files of their own. */
   planCut: endpoint('POST', '/sounds/:id/cut', { params: idParams, body: cutSchema, response: planSchema }),
+  /** What only the file itself says: where it stands in time, in samples since midnight. */
+  getFileTime: endpoint('GET', '/sounds/:id/file-time', {
+    params: idParams,
+    response: z.object({ timeReference: z.number().nullable() }),
+  }),
   getKin: endpoint('GET', '/sounds/:id/kin', { params: idParams, response: kinSchema }),
   listAlike: endpoint('GET', '/sounds/:id/alike', { params: idParams, response: alikeSchema }),
   listPullLists: endpoint('GET', '/pull-lists', { response: z.array(pullListSchema) }),

@@ -10,6 +10,7 @@ import { sql } from 'drizzle-orm';
 import pino from 'pino';
 import { openBrowser } from '../browser/open-browser.ts';
 import { fillCatalogue } from './fill-catalogue.ts';
+import { FRAMES, WATCH_FRAMES } from './watch-frames.ts';
 
 /**
  * `bench describe [--rows 100000]`: a batch of so many made-up sounds in a browser at 1280x800: frames while it is scrolled, how long it takes to select all
@@ -39,22 +40,9 @@ const address = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
 const { page, close: closeBrowser } = await openBrowser();
 page.setDefaultTimeout(120_000);
 
-/** Run in the page: notes the time between two frames, ms. As text, since what compiles this file adds helpers that the page does not have. */
-const WATCH = `{
-  const noted = (globalThis.noted = { frames: [], stop: false });
-  let last = performance.now();
-  const next = (now) => {
-    noted.frames.push(now - last);
-    last = now;
-    if (!noted.stop) requestAnimationFrame(next);
-  };
-  requestAnimationFrame(next);
-}`;
-const FRAMES = 'noted.stop = true; noted.frames.slice(1).sort((a, b) => a - b)';
-
 /** Does something in the page and prints how long it took, and its frames. */
 async function measured(what: string, act: () => Promise<unknown>): Promise<void> {
-  await page.evaluate(WATCH);
+  await page.evaluate(WATCH_FRAMES);
   const started = performance.now();
   await act();
   const seconds = (performance.now() - started) / 1000;

@@ -62,7 +62,8 @@ export class Walker {
   async tabTo(name: string, most = 120): Promise<void> {
     const focused = (): string => {
       const element = document.activeElement as HTMLElement | null;
-      return (element?.getAttribute('aria-label') ?? element?.innerText ?? '').trim();
+      const label = element instanceof HTMLInputElement ? element.labels?.[0]?.innerText : undefined;
+      return (element?.getAttribute('aria-label') ?? label ?? element?.innerText ?? '').trim();
     };
     const met: string[] = [];
     for (let tab = 0; tab < most; tab += 1) {

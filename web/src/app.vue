@@ -2,6 +2,7 @@
 import { ElConfigProvider } from 'element-plus';
 import { useEventListener } from '@vueuse/core';
 import { onMounted, ref } from 'vue';
+import { useRoute } from 'vue-router';
 import KeyHelp from './components/key-help.vue';
 import ListeningStrip from './components/listening-strip.vue';
 import PlaceRail from './components/place-rail.vue';
@@ -12,12 +13,15 @@ import { call } from './api/client.ts';
 import { useCategories } from './stores/categories.ts';
 import { useLive } from './stores/live.ts';
 import { usePlayer } from './stores/player.ts';
+import { usePullLists } from './stores/pull-lists.ts';
 import { useSession } from './stores/session.ts';
 
 const session = useSession();
 const categories = useCategories();
 const live = useLive();
 const player = usePlayer();
+const pulls = usePullLists();
+const route = useRoute();
 const ready = ref(false);
 const helpShown = ref(false);
 
@@ -25,6 +29,7 @@ onMounted(() =>
   showingErrors(async () => {
     await Promise.all([session.load(), categories.load()]);
     live.start();
+    void pulls.load();
     ready.value = true;
   }),
 );
@@ -51,6 +56,9 @@ useKeys({
   u: (event) => void (event.shiftKey ? redo() : undo()),
   'Ctrl+z': (event) => void (event.shiftKey ? redo() : undo()),
   'Ctrl+y': () => void redo(),
+  // A sound's own page pulls it with what was marked and tried out there.
+  p: () =>
+    player.row && !route.path.startsWith('/sound/') ? void pulls.add(player.row, player.part ?? null, null) : false,
   '?': () => void (helpShown.value = true),
 });
 </script>
@@ -72,7 +80,7 @@ useKeys({
 <style scoped>
 .frame {
   display: grid;
-  grid-template: 44px minmax(0, 1fr) 88px / 76px minmax(0, 1fr);
+  grid-template: 44px minmax(0, 1fr) 116px / 76px minmax(0, 1fr);
   height: 100%;
   overflow: hidden;
 }

@@ -16,6 +16,16 @@ export const router = createRouter({
       component: () => import('./places/catalogue/catalogue-place.vue'),
       meta: { title: 'Catalogue' },
     },
+    {
+      path: '/sound/:id(\\d+)',
+      component: () => import('./places/sound/sound-place.vue'),
+      meta: { title: 'Sound' },
+    },
+    {
+      path: '/pull/:id(\\d+)?',
+      component: () => import('./places/pull/pull-place.vue'),
+      meta: { title: 'Pull lists' },
+    },
     { path: '/setup', component: () => import('./places/setup/setup-place.vue'), meta: { title: 'Setup' } },
     { path: '/:rest(.*)*', redirect: '/today' },
   ],

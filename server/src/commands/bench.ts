@@ -7,6 +7,7 @@ const BENCHMARKS: Record<string, string> = {
   describe: '../../../tests/bench/describe-bench.ts',
   fuzz: '../../../tests/bench/fuzz-bench.ts',
   index: '../../../tests/bench/index-bench.ts',
+  listen: '../../../tests/bench/listen-bench.ts',
   kill: '../../../tests/bench/kill-bench.ts',
   read: '../../../tests/bench/read-bench.ts',
   suggest: '../../../tests/bench/suggest-bench.ts',

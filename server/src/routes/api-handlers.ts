@@ -8,7 +8,7 @@ import { people } from '../db/schema.ts';
 import * as analyses from '../services/analyses.ts';
 import * as batches from '../services/batches.ts';
 import { kinOf, planCut } from '../services/cuts.ts';
-import { findSlicesOf, soundsAlike } from '../services/listening.ts';
+import { fileTimeOf, findSlicesOf, soundsAlike } from '../services/listening.ts';
 import * as pulls from '../services/pull-lists.ts';
 import { countCategories } from '../services/category-counts.ts';
 import * as categoryLists from '../services/category-lists.ts';
@@ -131,6 +131,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   },
   findSlices: (app, { params, body, signal }) => findSlicesOf(app, params.id, body, signal),
   planCut: async (app, { params, body, person }) => planCut(app, params.id, body, await person()),
+  getFileTime: async (app, { params }) => ({ timeReference: await fileTimeOf(app, params.id) }),
   getKin: (app, { params }) => kinOf(app, params.id),
   listAlike: (app, { params }) => soundsAlike(app, params.id),
   listPullLists: (app) => pulls.listPullLists(app),

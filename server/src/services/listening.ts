@@ -7,7 +7,7 @@ import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { analyses, copies } from '../db/schema.ts';
 import type { FoundSlices, SamplesPart } from '../drives/listen-worker.ts';
-import type { FrameRange } from '../drives/read-samples.ts';
+import { withAudio, type FrameRange } from '../drives/read-samples.ts';
 import { copyThatIsHere } from './analyses.ts';
 import { rowOfSound } from './sound-rows.ts';
 
@@ -22,6 +22,12 @@ export async function samplesOf(
 ): Promise<SamplesPart> {
   const { path } = await fileOf(app, soundId);
   return app.workers.listen<'samples'>({ path, what: 'samples', range }, signal);
+}
+
+/** Samples since midnight, from the file's bext; null where it says nothing. */
+export async function fileTimeOf(app: AppContext, soundId: number): Promise<number | null> {
+  const { path } = await fileOf(app, soundId);
+  return withAudio(path, (_, facts) => Promise.resolve(facts.timeReference ?? null));
 }
 
 export interface SpectrogramWish extends FrameRange {

@@ -72,3 +72,18 @@ export async function call<Name extends keyof Api>(
 export function audioAddress(copyId: number): string {
   return `/api/copies/${copyId}/audio`;
 }
+
+/** Bytes from a plain route, with what its headers say. Throws ApiError. */
+export async function fetchBytes(
+  address: string,
+  options: { signal?: AbortSignal; body?: unknown } = {},
+): Promise<{ bytes: ArrayBuffer; header: (name: string) => number }> {
+  const response = await fetch(`/api${address}`, {
+    ...(options.body === undefined
+      ? {}
+      : { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(options.body) }),
+    ...(options.signal ? { signal: options.signal } : {}),
+  });
+  if (!response.ok) throw new ApiError(response.status, errorBodySchema.parse(await response.json()));
+  return { bytes: await response.arrayBuffer(), header: (name) => Number(response.headers.get(name)) };
+}

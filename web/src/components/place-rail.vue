@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useRoute } from 'vue-router';
-import { Box, Calendar, Collection, Setting } from '@element-plus/icons-vue';
+import { Box, Calendar, Collection, Setting, Tickets } from '@element-plus/icons-vue';
 
 const route = useRoute();
 
@@ -9,6 +9,7 @@ const PLACES = [
   { path: '/today', label: 'Today', icon: Calendar },
   { path: '/intake', label: 'Intake', icon: Box },
   { path: '/catalogue', label: 'Catalogue', icon: Collection },
+  { path: '/pull', label: 'Pull lists', icon: Tickets },
   { path: '/setup', label: 'Setup', icon: Setting },
 ];
 </script>

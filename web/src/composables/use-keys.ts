@@ -11,7 +11,9 @@ export function isBusyElsewhere(target: EventTarget | null): boolean {
 /** A key as written in the map: `Space`, `ArrowDown`, `/`, `Ctrl+a`. */
 function keyName(event: KeyboardEvent): string {
   const key = event.key === ' ' ? 'Space' : event.key.length === 1 ? event.key.toLowerCase() : event.key;
-  return `${event.ctrlKey || event.metaKey ? 'Ctrl+' : ''}${event.altKey ? 'Alt+' : ''}${key}`;
+  // Shift is named only where it makes no other character.
+  const shift = event.shiftKey && key === 'Space' ? 'Shift+' : '';
+  return `${event.ctrlKey || event.metaKey ? 'Ctrl+' : ''}${event.altKey ? 'Alt+' : ''}${shift}${key}`;
 }
 
 /** Keys that act while this component is shown; none fires while somebody types. A handler that returns false lets the key pass. */
@@ -24,7 +26,7 @@ export function useKeys(keys: Record<string, (event: KeyboardEvent) => boolean |
     // Space and Enter on a focused button press that button.
     const onButton =
       event.target instanceof HTMLElement &&
-      event.target.closest('button, a, [role="switch"], [role="checkbox"], [role="slider"]');
+      event.target.closest('button, a, input, [role="switch"], [role="checkbox"], [role="slider"], [role="tab"]');
     if (onButton && (name === 'Space' || name === 'Enter')) return;
     if (act(event) !== false) event.preventDefault();
   };

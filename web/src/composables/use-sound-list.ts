@@ -162,6 +162,9 @@ export function useSoundList(
     }
     current.value = index;
     player.show(row);
+    // Whoever goes through a list goes on in it.
+    player.fetchAhead([index + 1, index - 1].flatMap((next) => rows.value[next] ?? []));
+    player.onGoOn(() => goTo(index + 1));
     void needUpTo(index);
   }
 

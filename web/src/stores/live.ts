@@ -13,6 +13,7 @@ export const useLive = defineStore('live', () => {
   const connected = ref(false);
   const recordListeners = new Set<Listener>();
   const jobListeners = new Set<(job: Job) => void>();
+  const pullListeners = new Set<() => void>();
   /** Under way or about to be; what waits for a drive to come back may wait for long. */
   const running = computed(() =>
     jobs.value.filter((job) => job.state === 'running' || (job.state === 'waiting' && job.awaitsDrive === null)),
@@ -55,6 +56,7 @@ export const useLive = defineStore('live', () => {
       connected.value = true;
       void reloadJobs();
       for (const listener of recordListeners) listener(new Set(), false);
+      for (const listener of pullListeners) listener();
     });
     events.addEventListener('error', () => (connected.value = false));
     events.addEventListener('live', (message) => {
@@ -64,6 +66,8 @@ export const useLive = defineStore('live', () => {
         for (const listener of recordListeners) listener(ids, event.measured === true);
       } else if (event.type === 'categories') {
         void showingErrors(() => useCategories().load());
+      } else if (event.type === 'pullLists') {
+        for (const listener of pullListeners) listener();
       } else {
         heardMeanwhile.set(event.job.id, event.job);
         jobs.value = [event.job, ...jobs.value.filter((job) => job.id !== event.job.id)].slice(0, 50);
@@ -85,5 +89,11 @@ export const useLive = defineStore('live', () => {
     return () => void jobListeners.delete(listener);
   }
 
-  return { jobs, running, connected, start, onRecords, onJob };
+  /** Calls back when a pull list changed. Returns how to stop. */
+  function onPullLists(listener: () => void): () => void {
+    pullListeners.add(listener);
+    return () => void pullListeners.delete(listener);
+  }
+
+  return { jobs, running, connected, start, onRecords, onJob, onPullLists };
 });

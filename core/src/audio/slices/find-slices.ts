@@ -43,9 +43,7 @@ const SNAP_SECONDS = 0.012;
 export function findSlices(envelope: SliceEnvelope, options: SliceOptions): Slice[] {
   const { frames, binFrames, sampleRateHz } = envelope;
   const inBins = (seconds: number): number => round((seconds * sampleRateHz) / binFrames);
-  const events = eventsOf(envelope, options, inBins).filter(
-    ({ from, to }) => (to - from) * binFrames >= options.minimumSeconds * sampleRateHz,
-  );
+  const events = eventsOf(envelope, options, inBins);
   const [before, after] = [options.preRollSeconds * sampleRateHz, options.postRollSeconds * sampleRateHz];
   const snapped = (frame: number): number =>
     min(frames, options.toZeroCrossings ? nearestCrossing(envelope, frame) : round(frame));
@@ -56,7 +54,7 @@ export function findSlices(envelope: SliceEnvelope, options: SliceOptions): Slic
     // The next one's run-up is its own.
     const room = next ? next.from * binFrames - before : frames;
     const to = snapped(min(event.to * binFrames + after, room));
-    if (to <= from) return [];
+    if (to - from < options.minimumSeconds * sampleRateHz) return [];
     free = to;
     return [{ from, to, name: '' }];
   });

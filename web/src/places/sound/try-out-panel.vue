@@ -1,0 +1,280 @@
+<script setup lang="ts">
+import { ROOMS, type Room } from '@flagstone/core/audio/try-out/rooms';
+import type { TileKind } from '@flagstone/core/audio/try-out/try-out';
+import { ElButton, ElCheckbox, ElSlider } from 'element-plus';
+import { computed } from 'vue';
+import type { SoundRow } from '@flagstone/contract/record';
+import PickOne from '../../components/pick-one.vue';
+import { usePlayer } from '../../stores/player.ts';
+import { usePullLists } from '../../stores/pull-lists.ts';
+import EqualiserCurve from './equaliser-curve.vue';
+import type { TryingOut } from './use-try-out.ts';
+
+/** The steps of trying a sound out, in the order in which they act. */
+const props = defineProps<{ row: SoundRow; trying: TryingOut }>();
+
+const player = usePlayer();
+const pulls = usePullLists();
+const { trying } = props;
+
+const NAMES: Record<TileKind, string> = {
+  trim: 'Trim silence',
+  reverse: 'Reverse',
+  speed: 'Speed and pitch',
+  pitch: 'Pitch alone',
+  time: 'Length alone',
+  equaliser: 'Equaliser',
+  room: 'Room or device',
+  width: 'Width',
+  fold: 'Fold down',
+  normalise: 'Normalise',
+  fades: 'Fades',
+};
+const ROOM_NAMES: Record<Room, string> = {
+  tiledRoom: 'Small tiled room',
+  stairwell: 'Stairwell',
+  hall: 'Hall',
+  telephone: 'Telephone',
+  handheld: 'Handheld loudspeaker',
+  nextDoor: 'Next door',
+};
+
+/** Speeds are set in semitones: a slider of percents would give all its way to the fast ones. */
+const semitonesOf = (percent: number): number => Math.round(12 * Math.log2(percent / 100) * 2) / 2;
+const percentOf = (semitones: number): number =>
+  Math.max(25, Math.min(400, Math.round(10_000 * 2 ** (semitones / 12)) / 100));
+const signed = (value: number): string => (value > 0 ? `+${value}` : String(value).replace('-', '−'));
+
+const words = computed((): Partial<Record<TileKind, string>> => {
+  const { percent } = trying.tileOf('speed');
+  return {
+    trim: `below ${trying.tileOf('trim').belowDbfs} dBFS`.replace('-', '−'),
+    speed: `${signed(semitonesOf(percent))} st · ${Math.round(percent)} %`,
+    pitch: `${signed(trying.tileOf('pitch').semitones)} st`,
+    time: `${trying.tileOf('time').percent} %`,
+    room: `${trying.tileOf('room').wetPercent} %`,
+    width: `${trying.tileOf('width').percent} %`,
+    normalise: `${trying.tileOf('normalise').level}`.replace('-', '−'),
+    fades: `${trying.tileOf('fades').inSeconds} s, ${trying.tileOf('fades').outSeconds} s`,
+  };
+});
+
+async function pull(): Promise<void> {
+  await pulls.add(props.row, player.part ?? null, trying.isOn.value ? trying.tryOut.value : null);
+}
+</script>
+
+<template>
+  <div class="panel-body">
+    <p class="soft">
+      Heard, never written: the original stays as it is. It works on the marked part, else on the whole sound.
+    </p>
+    <div class="actions">
+      <div class="buttons">
+        <el-button type="primary" :loading="trying.working.value" title="h" @click="trying.hear()"
+          >{{ trying.hears.value ? 'Hear it again' : 'Hear it' }} <kbd class="key">h</kbd></el-button
+        >
+        <el-button :disabled="!trying.isOn.value" @click="trying.reset()">Take all back</el-button>
+      </div>
+      <div class="buttons">
+        <el-button :disabled="trying.working.value" @click="trying.save()">Save as a file</el-button>
+        <el-button title="p" @click="pull">Pull it <kbd class="key">p</kbd></el-button>
+      </div>
+    </div>
+    <ol class="tiles">
+      <li v-for="tile in trying.tryOut.value" :key="tile.kind" class="tile" :class="{ on: tile.on }">
+        <div class="head">
+          <el-checkbox
+            :model-value="tile.on"
+            :label="NAMES[tile.kind]"
+            @update:model-value="(on) => trying.change(tile.kind, { on: on === true })"
+          />
+          <span class="mono soft">{{ words[tile.kind] }}</span>
+        </div>
+        <el-slider
+          v-if="tile.kind === 'speed'"
+          :model-value="semitonesOf(tile.percent)"
+          :min="-24"
+          :max="24"
+          :step="0.5"
+          :show-tooltip="false"
+          aria-label="Speed in semitones"
+          @update:model-value="(value) => trying.change('speed', { percent: percentOf(Number(value)) })"
+        />
+        <el-slider
+          v-else-if="tile.kind === 'pitch'"
+          :model-value="tile.semitones"
+          :min="-24"
+          :max="24"
+          :step="0.5"
+          :show-tooltip="false"
+          aria-label="Pitch in semitones"
+          @update:model-value="(value) => trying.change('pitch', { semitones: Number(value) })"
+        />
+        <el-slider
+          v-else-if="tile.kind === 'time'"
+          :model-value="tile.percent"
+          :min="25"
+          :max="400"
+          :step="5"
+          :show-tooltip="false"
+          aria-label="Length in percent"
+          @update:model-value="(value) => trying.change('time', { percent: Number(value) })"
+        />
+        <equaliser-curve
+          v-else-if="tile.kind === 'equaliser'"
+          :bands="tile.bands"
+          :on="tile.on"
+          :sample-rate-hz="row.facts.sampleRateHz"
+          @change="(bands) => trying.change('equaliser', { bands })"
+        />
+        <div v-else-if="tile.kind === 'room'" class="two">
+          <pick-one
+            :value="tile.room"
+            label="Which room or device"
+            :choices="ROOMS.map((room) => ({ value: room, label: ROOM_NAMES[room] }))"
+            @pick="(room) => trying.change('room', { room })"
+          />
+          <el-slider
+            :model-value="tile.wetPercent"
+            :show-tooltip="false"
+            aria-label="How much of the room, percent"
+            @update:model-value="(value) => trying.change('room', { wetPercent: Number(value) })"
+          />
+        </div>
+        <el-slider
+          v-else-if="tile.kind === 'width' && row.facts.channels === 2"
+          :model-value="tile.percent"
+          :max="200"
+          :step="5"
+          :show-tooltip="false"
+          aria-label="Width in percent"
+          @update:model-value="(value) => trying.change('width', { percent: Number(value) })"
+        />
+        <p v-else-if="tile.kind === 'width'" class="soft">Only a pair of channels has a width.</p>
+        <pick-one
+          v-else-if="tile.kind === 'fold' && row.facts.channels > 1"
+          :value="tile.to"
+          label="Fold down to"
+          :choices="[
+            { value: 'stereo', label: 'to stereo (ITU-R BS.775)' },
+            { value: 'mono', label: 'to mono' },
+          ]"
+          @pick="(to) => trying.change('fold', { to })"
+        />
+        <div v-else-if="tile.kind === 'normalise'" class="two">
+          <pick-one
+            :value="tile.to"
+            label="Normalise to"
+            :choices="[
+              { value: 'loudness', label: 'loudness, LUFS' },
+              { value: 'truePeak', label: 'true peak, dBTP' },
+            ]"
+            @pick="(to) => trying.change('normalise', { to, level: to === 'loudness' ? -23 : -1 })"
+          />
+          <el-slider
+            :model-value="tile.level"
+            :min="-60"
+            :max="0"
+            :step="0.5"
+            :show-tooltip="false"
+            aria-label="Level to normalise to"
+            @update:model-value="(value) => trying.change('normalise', { level: Number(value) })"
+          />
+        </div>
+        <div v-else-if="tile.kind === 'fades'" class="two">
+          <el-slider
+            :model-value="tile.inSeconds"
+            :max="5"
+            :step="0.01"
+            :show-tooltip="false"
+            aria-label="Fade in, seconds"
+            @update:model-value="(value) => trying.change('fades', { inSeconds: Number(value) })"
+          />
+          <el-slider
+            :model-value="tile.outSeconds"
+            :max="5"
+            :step="0.01"
+            :show-tooltip="false"
+            aria-label="Fade out, seconds"
+            @update:model-value="(value) => trying.change('fades', { outSeconds: Number(value) })"
+          />
+        </div>
+      </li>
+    </ol>
+  </div>
+</template>
+
+<style scoped>
+.panel-body {
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+  min-height: 0;
+  padding: 10px 12px;
+  overflow: auto;
+}
+
+.tiles {
+  display: flex;
+  flex-direction: column;
+  gap: 4px;
+  margin: 0;
+  padding: 0;
+  list-style: none;
+}
+
+.tile {
+  padding: 2px 8px 4px;
+  border: 1px solid var(--hairline);
+  border-left-width: 4px;
+}
+
+.tile.on {
+  border-left-color: var(--heather);
+  background: var(--heather-wash);
+}
+
+.head {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+}
+
+.two {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 12px;
+  align-items: center;
+}
+
+.tile :deep(.el-slider) {
+  width: auto;
+  margin: 0 8px;
+}
+
+.actions {
+  position: sticky;
+  z-index: 2;
+  top: -10px;
+  display: flex;
+  flex-direction: column;
+  gap: 6px;
+  padding: 6px 0;
+  background: var(--surface);
+}
+
+.buttons {
+  display: flex;
+  gap: 6px;
+}
+
+.buttons > * {
+  flex: 1;
+  margin: 0;
+}
+
+.key {
+  margin-left: 6px;
+}
+</style>
