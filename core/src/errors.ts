@@ -37,6 +37,7 @@ export const ERROR_REMEDIES = {
   CHUNK_TOO_LARGE: 'A metadata chunk is larger than a metadata chunk can sensibly be; the file is probably damaged.',
   OUTGROWS_CONTAINER: 'Shorten the texts, or convert the file to RF64 or FLAC.',
 
+  QUERY_INVALID: 'Correct the part of the search line that is named.',
   RECIPE_INVALID: 'Correct the step that is named.',
   RECIPE_TOO_SLOW: 'Make the pattern simpler: without repeats inside repeats.',
   PATTERN_INVALID: 'Correct the naming pattern at the place that is named.',

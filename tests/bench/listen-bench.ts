@@ -21,6 +21,7 @@ const { values } = parseArgs({
 });
 const [count, minutes] = [Number(values.sounds), Number(values.minutes)];
 const RATE = 48_000;
+const HEARD_MS = 400;
 const folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone-bench-'));
 await chmod(folder, 0o755);
 const drive = path.join(folder, 'drive');
@@ -90,12 +91,20 @@ try {
   for (let index = 0; index < count; index += 1) {
     await page.keyboard.press('ArrowDown');
     await page.waitForFunction(`heard.begun.length > ${index}`, { polling: 5 });
+    // Somebody who judges a sound hears at least so much of it; the second half of the sounds is gone through without a rest.
+    if (index < count / 2) await new Promise((resolve) => setTimeout(resolve, HEARD_MS));
   }
-  const begun = ((await page.evaluate('heard.begun')) as BegunSound[]).map(({ ms }) => ms).sort((a, b) => a - b);
-  say(
-    `${count} sounds by arrow key, from the key to sound`,
-    `median ${at(begun, 0.5)} ms, 95 % ${at(begun, 0.95)} ms, longest ${at(begun, 1)} ms`,
-  );
+  const begun = ((await page.evaluate('heard.begun')) as BegunSound[]).map(({ ms }) => ms);
+  for (const [how, times] of [
+    [`with ${HEARD_MS} ms of each`, begun.slice(1, count / 2)],
+    ['without a rest', begun.slice(count / 2)],
+  ] as const) {
+    const sorted = [...times].sort((a, b) => a - b);
+    say(
+      `${times.length} sounds by arrow key, ${how}`,
+      `from the key to sound: median ${at(sorted, 0.5)} ms, 95 % ${at(sorted, 0.95)} ms, longest ${at(sorted, 1)} ms`,
+    );
+  }
 
   await page.keyboard.press('ArrowDown');
   await page.waitForFunction(`heard.begun.length > ${count}`, { polling: 5 });

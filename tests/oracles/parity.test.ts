@@ -84,7 +84,7 @@ describe('the contract', () => {
     expect(new Set(addresses).size).toBe(addresses.length);
     expect(Object.keys(FIELD_PLACES).sort()).toEqual([...FIELD_NAMES].sort());
     for (const places of Object.values(FIELD_PLACES))
-      for (const system of ['iXML|INFO|bext', 'ID3', 'Vorbis'])
+      for (const system of ['iXML|INFO|bext|cue', 'ID3', 'Vorbis'])
         expect(places.some((place) => new RegExp(`^(${system}) `).test(place))).toBe(true);
   });
 

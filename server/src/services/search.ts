@@ -3,6 +3,8 @@ import { FIELDS, type FieldName } from '@flagstone/core/record/fields';
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import type { Queryable } from '../db/connect.ts';
 import { records } from '../db/schema.ts';
+import { stateCondition } from './copy-state.ts';
+import { queryConditions } from './query-sql.ts';
 
 /** Brings the search vectors of sounds up to date with their records and the paths of their copies. */
 export async function refreshSearch(db: Queryable, soundIds: readonly number[]): Promise<void> {
@@ -20,45 +22,11 @@ export function idList(ids: readonly number[]): SQL {
   return sql`${`{${ids.join(',')}}`}::bigint[]`;
 }
 
-const TOKEN = /(-?)"([^"]*)"?|(-?)(\S+)/g;
-
-/**
- * What the search line means: every word has to occur somewhere in the fields or paths, stemmed and accent-free; “quotes” for a phrase, a
- * minus to exclude; the last word, while it is being typed, also as the beginning of a word. Undefined when there is no word.
- */
-export function searchCondition(typed: string): SQL | undefined {
-  const stillTyping = !/[\s"]$/.test(typed);
-  const tokens = [...typed.matchAll(TOKEN)];
-  const parts = tokens.flatMap((match, index) => {
-    const [, phraseMinus, phrase, wordMinus, word] = match;
-    const text = (phrase ?? word ?? '').replace(/[^\p{L}\p{N}'\s]+/gu, ' ').trim();
-    if (text === '') return [];
-    let query =
-      phrase === undefined
-        ? sql`plainto_tsquery('pg_catalog.english', unaccent(${text}))`
-        : sql`phraseto_tsquery('pg_catalog.english', unaccent(${text}))`;
-    if (phrase === undefined && stillTyping && index === tokens.length - 1 && /^[\p{L}\p{N}]+$/u.test(text)) {
-      query = sql`(${query} || to_tsquery('pg_catalog.simple', unaccent(${text}) || ':*'))`;
-    }
-    return [(phraseMinus ?? wordMinus) === '-' ? sql`!!${query}` : query];
-  });
-  if (parts.length === 0) return undefined;
-  const query = sql.join(parts, sql` && `);
-  return sql`(numnode(${query}) = 0 or r.search @@ (${query}))`;
-}
-
-/** The state of a copy `c`, from the revision of its record `r`; whether its drive is away is not known to the database. */
-export const COPY_STATE = sql`case when c.gone then 'gone'
-  when c.changed_outside and c.carries_revision < r.revision then 'split'
-  when c.changed_outside then 'ahead'
-  when c.carries_revision < r.revision then 'behind' else 'inStep' end`;
-
 /** What a filter asks of records `r`, copies `c`, sounds `s` and analyses `a`; of batch items `b` too where a batch is listed. */
 export function filterConditions(filter: ListFilter, source?: { kind: string }): SQL[] {
-  const words = searchCondition(filter.q);
   const when = (value: string, condition: () => SQL): SQL[] => (value === '' ? [] : [condition()]);
   return [
-    ...(words ? [words] : []),
+    ...queryConditions(filter.q, source?.kind === 'catalogue'),
     ...(filter.collection === ''
       ? source?.kind === 'catalogue'
         ? [NOT_RETIRED]
@@ -95,13 +63,6 @@ export function missingField(name: FieldName): SQL {
   const kind = FIELDS.find((field) => field.name === name)?.kind;
   if (kind === 'list') return sql`cardinality(${column}) = 0`;
   return kind === 'integer' || kind === 'number' ? sql`${column} is null` : sql`${column} = ''`;
-}
-
-/** In the catalogue, where a row is a sound, any of its copies counts. */
-function stateCondition(state: string, isCatalogue: boolean): SQL {
-  const condition =
-    state === 'notInStep' ? sql`${COPY_STATE} not in ('inStep', 'gone')` : sql`${COPY_STATE} = ${state}`;
-  return isCatalogue ? sql`exists (select from copies c where c.sound_id = s.id and ${condition})` : condition;
 }
 
 /** Bounds as in the contract's ranges: the lower one belongs to the range, the upper one does not. */

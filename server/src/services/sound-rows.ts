@@ -16,7 +16,8 @@ import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { records } from '../db/schema.ts';
 import { driveIsHere } from './drives.ts';
-import { allOf, COPY_STATE, filterConditions, idList } from './search.ts';
+import { COPY_STATE } from './copy-state.ts';
+import { allOf, filterConditions, idList } from './search.ts';
 
 /** Column of the records table for each field. */
 export const FIELD_COLUMNS = Object.fromEntries(

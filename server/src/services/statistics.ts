@@ -3,7 +3,8 @@ import type { FieldName } from '@flagstone/core/record/fields';
 import { and, eq, isNull, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { copies } from '../db/schema.ts';
-import { COPY_STATE, missingField } from './search.ts';
+import { COPY_STATE } from './copy-state.ts';
+import { missingField } from './search.ts';
 
 const LENGTH_EDGES = [1, 3, 10, 30, 60, 300];
 const LOUDNESS_EDGES = [-50, -40, -30, -25, -20, -15, -10];

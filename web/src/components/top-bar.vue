@@ -1,7 +1,9 @@
 <script setup lang="ts">
 import { Moon, Sunny } from '@element-plus/icons-vue';
 import { ElButton, ElInput, ElOption, ElSelect, ElTooltip } from 'element-plus';
-import { ref, watch } from 'vue';
+import { searchFieldsLike, type SearchField } from '@flagstone/core/query/search-fields';
+import { parseQuery } from '@flagstone/core/query/search-query';
+import { computed, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import JobsButton from './jobs-button.vue';
 import { useKeys } from '../composables/use-keys.ts';
@@ -24,7 +26,30 @@ watch(
   { immediate: true },
 );
 
+/** What of the line cannot be read; nothing is asked for until it can. */
+const faults = computed(() => parseQuery(typed.value, true).faults);
+/** The word that is being typed, when it could become a field. */
+const begun = computed(() => /(?:^|[\s|-])([a-z]{2,})$/i.exec(typed.value)?.[1] ?? '');
+const completions = computed(() =>
+  begun.value === '' || faults.value.length > 0 ? [] : searchFieldsLike(begun.value).slice(0, 4),
+);
+const focused = ref(false);
+
+/** Takes the first field that the typed word could become. */
+function complete(event: Event): void {
+  const [first] = completions.value;
+  if (!first || !(event instanceof KeyboardEvent) || event.shiftKey) return;
+  event.preventDefault();
+  takeField(first);
+}
+
+function takeField({ name }: SearchField): void {
+  typed.value = `${typed.value.slice(0, typed.value.length - begun.value.length)}${name}:`;
+  field.value?.focus();
+}
+
 function search(words: string): void {
+  if (faults.value.length > 0) return;
   const listPlace = route.path === '/catalogue' || route.path.startsWith('/intake/');
   const { q: _q, ...rest } = listPlace ? route.query : {};
   void router.replace({
@@ -38,23 +63,47 @@ useKeys({ '/': () => field.value?.focus() });
 
 <template>
   <header class="bar">
-    <el-input
-      ref="field"
-      v-model="typed"
-      class="search"
-      clearable
-      :placeholder="
-        route.path.startsWith('/intake/')
-          ? 'Search this batch: name, folder, any field'
-          : 'Search the catalogue: name, folder, any field'
-      "
-      aria-label="Search"
-      @input="search"
-      @keydown.esc="field?.blur()"
-      @keydown.down.prevent="field?.blur()"
-    >
-      <template #suffix><kbd v-if="typed === ''">/</kbd></template>
-    </el-input>
+    <div class="search-box">
+      <el-input
+        ref="field"
+        v-model="typed"
+        class="search"
+        clearable
+        :placeholder="
+          route.path.startsWith('/intake/')
+            ? 'Search this batch: words, “a phrase”, -without, length:2..10'
+            : 'Search the catalogue: words, “a phrase”, -without, length:2..10'
+        "
+        aria-label="Search"
+        @input="search"
+        @keydown.esc="field?.blur()"
+        @keydown.down.prevent="field?.blur()"
+        @keydown.tab="complete"
+        @focus="focused = true"
+        @blur="focused = false"
+      >
+        <template #suffix><kbd v-if="typed === ''">/</kbd></template>
+      </el-input>
+      <div v-if="faults[0]" class="below fault" role="alert">
+        ✕ {{ faults[0].message }}
+        <span class="mono where" aria-hidden="true"
+          >{{ typed.slice(Math.max(0, faults[0].at - 12), faults[0].at)
+          }}<u>{{ typed.slice(faults[0].at, faults[0].at + faults[0].length) }}</u></span
+        >
+      </div>
+      <div v-else-if="focused && completions.length > 0" class="below" role="note">
+        <button
+          v-for="(each, index) in completions"
+          :key="each.name"
+          type="button"
+          class="in-line-button"
+          tabindex="-1"
+          @mousedown.prevent="takeField(each)"
+        >
+          {{ each.label }} <span class="mono soft">{{ each.example }}</span> <kbd v-if="index === 0">Tab</kbd>
+        </button>
+      </div>
+    </div>
     <span v-if="!live.connected" class="offline" role="status">● Not connected</span>
     <span class="spring" />
     <jobs-button />
@@ -90,6 +139,34 @@ useKeys({ '/': () => field.value?.focus() });
 
 .bar > * + * {
   margin-left: 0;
+}
+
+.search-box {
+  position: relative;
+}
+
+.below {
+  position: absolute;
+  z-index: 20;
+  top: 34px;
+  left: 0;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 8px;
+  width: 440px;
+  padding: 6px 8px;
+  border: 1px solid var(--hairline);
+  background: var(--surface);
+  box-shadow: 0 4px 12px rgb(36 48 58 / 14%);
+}
+
+.fault {
+  border-color: var(--iron);
+  color: var(--iron);
+}
+
+.where {
+  color: var(--ink);
 }
 
 .search {
