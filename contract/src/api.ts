@@ -10,6 +10,7 @@ import {
 import { collectionChangeSchema, collectionSchema, newCollectionSchema } from './collections.ts';
 import { contentsSchema, disagreementsQuerySchema, disagreementsSchema } from './contents.ts';
 import { endpoint, idParams } from './endpoint.ts';
+import { facetsSchema } from './facets.ts';
 import { jobSchema } from './jobs.ts';
 import {
   alikeSchema,
@@ -262,6 +263,8 @@ export const api = {
       z.object({ category: z.string(), subCategory: z.string(), catId: z.string(), count: z.number() }),
     ),
   }),
+  /** What the list holds by form, channels, length and so on; each value with the term that narrows to it. */
+  countFacets: endpoint('GET', '/catalogue/facets', { query: filterSchema, response: facetsSchema }),
   getSound: endpoint('GET', '/sounds/:id', {
     params: idParams,
     response: z.object({ row: soundRowSchema, copies: z.array(copySchema), revisions: z.array(revisionSchema) }),

@@ -98,6 +98,38 @@ describe('the search line', () => {
     expect((await app.send('listCatalogue', { query: { q: 'x'.repeat(9999) } })).status).toBe(200);
   });
 
+  it('is what each value of the index stands for: as many are found as were counted', async () => {
+    const { facets, isApproximate } = await app.call('countFacets', { query: {} });
+    expect(isApproximate).toBe(false);
+    expect(facets.map(({ facet }) => facet)).toEqual(
+      expect.arrayContaining([
+        'channels',
+        'length',
+        'rate',
+        'loudness',
+        'library',
+        'licence',
+        'form',
+        'drive',
+        'container',
+      ]),
+    );
+    for (const { values } of facets)
+      for (const { term, count } of values) expect([term, (await found(term)).length]).toEqual([term, count]);
+    const lengths = facets.find(({ facet }) => facet === 'length')?.values;
+    expect(lengths?.map(({ label, count }) => [label, count])).toEqual([
+      ['below 1 s', 1],
+      ['1 to 3 s', 1],
+      ['3 to 10 s', 2],
+      ['10 to 60 s', 1],
+    ]);
+    const narrowed = await app.call('countFacets', { query: { q: 'geese ' } });
+    expect(narrowed.facets.find(({ facet }) => facet === 'channels')?.values).toEqual([
+      { label: 'Stereo', term: 'channels:2', count: 1 },
+      { label: '6 (5.1)', term: 'channels:6', count: 1 },
+    ]);
+  });
+
   it('narrows the counts of categories and what bulk work acts on', async () => {
     const counts = await app.call('countCategories', { query: { q: 'length:>4 ' } });
     expect(counts.reduce((sum, { count }) => sum + Number(count), 0)).toBe(3);

@@ -2,6 +2,7 @@ import { describe, expect, it } from '@jest/globals';
 import fc from 'fast-check';
 import { SEARCH_FIELDS, searchField, searchFieldsLike } from './search-fields.ts';
 import { parseQuery, printQuery, wantedWords, type FieldTest, type QueryNode } from './search-query.ts';
+import { hasTerm, toggleTerm } from './toggle-term.ts';
 
 /** A query without its places, which printing may move. */
 function meaning(node: QueryNode): unknown {
@@ -174,5 +175,31 @@ describe('the fields', () => {
       'goose',
       'lock gate',
     ]);
+  });
+});
+
+describe('a value that is switched on and off', () => {
+  it('joins the other values of its field, and leaves the rest of the line', () => {
+    const one = toggleTerm('rain -train', 'channels:6');
+    expect(one).toBe('rain -train channels:6');
+    const two = toggleTerm(one, 'channels:2');
+    expect(two).toBe('rain -train channels:6|channels:2');
+    expect([hasTerm(two, 'channels:6'), hasTerm(two, 'channels:2'), hasTerm(two, 'channels:1')]).toEqual([
+      true,
+      true,
+      false,
+    ]);
+    expect(toggleTerm(toggleTerm(two, 'channels:6'), 'channels:2')).toBe('rain -train');
+    expect(toggleTerm('', 'library:"Mill Race"')).toBe('library:"Mill Race"');
+    expect(toggleTerm('rain', 'nonsense')).toBe('rain');
+  });
+
+  it('twice gives the same query again, whatever stands beside it', () => {
+    fc.assert(
+      fc.property(anyLine, (line) => {
+        const term = 'depth:24';
+        expect(toggleTerm(toggleTerm(line, term), term)).toBe(printQuery(parseQuery(line).query));
+      }),
+    );
   });
 });

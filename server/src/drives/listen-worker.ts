@@ -132,9 +132,8 @@ async function spectrogramOf(
   const startOf = (column: number): number =>
     Math.round(range.from + ((column + 0.5) * (range.to - range.from)) / columns - size / 2);
   const bytes = new Uint8Array(columns * rows);
-  const windows = isPlainPcm(facts)
-    ? readWindows(source, facts, columns, size, startOf, channel)
-    : decodedWindows(path, source, facts, columns, size, startOf, channel);
+  const wish = { columns, size, startOf, channel };
+  const windows = isPlainPcm(facts) ? readWindows(source, facts, wish) : decodedWindows(path, source, facts, wish);
   let column = 0;
   for await (const window of windows) {
     bytes.set(meter.column(window), column * rows);
@@ -143,16 +142,19 @@ async function spectrogramOf(
   return bytes;
 }
 
-type StartOf = (column: number) => number;
+/** Windows of so many samples, one a column. */
+interface WindowWish {
+  columns: number;
+  size: number;
+  startOf: (column: number) => number;
+  channel: number;
+}
 
 /** PCM is read only where a column needs it, so that a sound of hours costs what a short one does. */
 async function* readWindows(
   source: ByteSource,
   facts: AudioFacts,
-  columns: number,
-  size: number,
-  startOf: StartOf,
-  channel: number,
+  { columns, size, startOf, channel }: WindowWish,
 ): AsyncGenerator<Float32Array> {
   const planar = Array.from({ length: facts.channels }, () => new Float32Array(size));
   const window = new Float32Array(size);
@@ -174,10 +176,7 @@ async function* decodedWindows(
   path: string,
   source: ByteSource,
   facts: AudioFacts,
-  columns: number,
-  size: number,
-  startOf: StartOf,
-  channel: number,
+  { columns, size, startOf, channel }: WindowWish,
 ): AsyncGenerator<Float32Array> {
   const windows = Array.from({ length: columns }, () => new Float32Array(size));
   const first = Math.max(0, startOf(0));

@@ -16,6 +16,7 @@ import * as collections from '../services/collections.ts';
 import { contentsOf, countDisagreements } from '../services/contents.ts';
 import { listDrives, updateDrive } from '../services/drives.ts';
 import { editRows, editSelection, goBack, revisionsOf, undoChange } from '../services/edits.ts';
+import { countFacets } from '../services/facets.ts';
 import { fieldValues } from '../services/field-values.ts';
 import { forgetLearned, listLearned } from '../services/learning.ts';
 import * as folders from '../services/read-folders.ts';
@@ -120,6 +121,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   fileBatch: async (app, { params, person }) => batches.fileBatch(app, params.id, await person()),
   listCatalogue: (app, { query }) => listRows(app, { kind: 'catalogue' }, query),
   countCategories: (app, { query }) => countCategories(app, query),
+  countFacets: (app, { query }) => countFacets(app, query),
   getSound: async (app, { params }) => {
     const [row, copies, revisions] = await Promise.all([
       rowOfSound(app, params.id),

@@ -102,7 +102,9 @@ function fieldCondition(name: string, test: FieldTest, isCatalogue: boolean): SQ
     const { from, to } = test;
     if (from && from.value === to?.value && ABOUT.includes(name))
       return sql`${column} between ${from.value - HALF} and ${from.value + HALF}`;
-    return bounded(column, from, to, (value) => sql`${value}`);
+    // Ranges of what is measured follow each other without a gap and without a value that lies in two of them.
+    const end = from && to && ABOUT.includes(name) ? { ...to, open: true } : to;
+    return bounded(column, from, end, (value) => sql`${value}`);
   }
   // The age is the other way round than the time: less than seven days old is after a week ago.
   if (test.kind === 'age')

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus';
+import { toggleTerm } from '@flagstone/core/query/toggle-term';
 import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../../api/client.ts';
@@ -44,6 +45,13 @@ function choose(category: string, catId: string): void {
   });
 }
 
+/** Puts a value of the index into the search line, or takes it out: the line says all that narrows the list. */
+function toggle(term: string): void {
+  const { q: _, ...rest } = route.query;
+  const q = toggleTerm(filter.value.q, term);
+  void router.replace({ query: { ...rest, ...(q === '' ? {} : { q }) } });
+}
+
 function chooseCollections(collection: string): void {
   const { collection: _, ...rest } = route.query;
   void router.replace({ query: { ...rest, ...(collection === '' ? {} : { collection }) } });
@@ -54,7 +62,7 @@ useKeys({ e: () => void card.value?.focusField() });
 
 <template>
   <div class="catalogue">
-    <category-index :filter="filter" @choose="choose" @collections="chooseCollections" />
+    <category-index :filter="filter" @choose="choose" @collections="chooseCollections" @toggle="toggle" />
     <sound-table :list="list" label="Catalogue" @edit="editCell">
       <template #empty>
         <p v-if="list.loading.value" class="soft">Loading…</p>

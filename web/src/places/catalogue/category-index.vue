@@ -5,10 +5,15 @@ import { call } from '../../api/client.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useLive } from '../../stores/live.ts';
 import CollectionChoice from './collection-choice.vue';
+import FacetIndex from './facet-index.vue';
 
 /** The index on the left: categories and subcategories with their counts under the current words. */
 const props = defineProps<{ filter: ListFilter }>();
-const emit = defineEmits<{ choose: [category: string, catId: string]; collections: [chosen: string] }>();
+const emit = defineEmits<{
+  choose: [category: string, catId: string];
+  collections: [chosen: string];
+  toggle: [term: string];
+}>();
 
 interface Count {
   category: string;
@@ -89,6 +94,7 @@ const isOpen = (category: string): boolean => props.filter.category === category
         </button>
       </template>
     </template>
+    <facet-index :filter="filter" @toggle="(term) => emit('toggle', term)" />
   </nav>
 </template>
 

@@ -2,11 +2,12 @@
 import type { Plan, PlanItem } from '@flagstone/contract/plans';
 import type { SoundRow } from '@flagstone/contract/record';
 import type { Slice } from '@flagstone/core/audio/marks';
-import { ElButton, ElDialog, ElInputNumber } from 'element-plus';
+import { ElButton, ElDialog } from 'element-plus';
 import { ref, watch } from 'vue';
 import { call } from '../../api/client.ts';
 import { counted } from '../../composables/format.ts';
 import { showingErrors, tell } from '../../composables/use-errors.ts';
+import ValueNumber from './value-number.vue';
 
 /** Shows the files that cutting out would make, then makes them. */
 const props = defineProps<{ row: SoundRow; parts: readonly Slice[] }>();
@@ -30,6 +31,14 @@ async function preview(): Promise<void> {
     plan.value = made;
   });
 }
+/** Milliseconds; the preview follows. */
+function setFade(which: 'fadeIn' | 'fadeOut', value: number): void {
+  const fade = which === 'fadeIn' ? fadeIn : fadeOut;
+  if (fade.value === value) return;
+  fade.value = value;
+  void preview();
+}
+
 watch(shown, (on) => {
   plan.value = undefined;
   if (on) void preview();
@@ -56,27 +65,25 @@ async function run(): Promise<void> {
     <div class="fades">
       <label
         >Fade in
-        <el-input-number
-          v-model="fadeIn"
+        <value-number
+          :value="fadeIn"
           :min="0"
           :max="10000"
           :step="5"
-          controls-position="right"
-          aria-label="Fade in, milliseconds"
-          @change="preview"
+          label="Fade in, milliseconds"
+          @set="(value) => setFade('fadeIn', value)"
         />
         ms</label
       >
       <label
         >Fade out
-        <el-input-number
-          v-model="fadeOut"
+        <value-number
+          :value="fadeOut"
           :min="0"
           :max="10000"
           :step="5"
-          controls-position="right"
-          aria-label="Fade out, milliseconds"
-          @change="preview"
+          label="Fade out, milliseconds"
+          @set="(value) => setFade('fadeOut', value)"
         />
         ms</label
       >

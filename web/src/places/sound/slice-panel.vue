@@ -2,7 +2,7 @@
 import type { SoundRow } from '@flagstone/contract/record';
 import { USUAL_SLICES, type SliceOptions } from '@flagstone/core/audio/slices/find-slices';
 import { useDebounceFn, useLocalStorage } from '@vueuse/core';
-import { ElButton, ElCheckbox, ElInput, ElInputNumber, ElSlider } from 'element-plus';
+import { ElButton, ElCheckbox, ElInput } from 'element-plus';
 import { computed, ref } from 'vue';
 import { call } from '../../api/client.ts';
 import { counted } from '../../composables/format.ts';
@@ -12,6 +12,8 @@ import { placeInWords } from '../../components/wave/time-ruler.ts';
 import CutDialog from './cut-dialog.vue';
 import PlayKeys from './play-keys.vue';
 import type { Marks } from './use-marks.ts';
+import ValueNumber from './value-number.vue';
+import ValueSlider from './value-slider.vue';
 
 /** Finds slices, lists them, and everything that is done with them and with sync points. */
 const props = defineProps<{ row: SoundRow; marks: Marks }>();
@@ -66,26 +68,24 @@ defineExpose({ find, openCut });
     <section class="finding">
       <label class="field"
         ><span class="label">Sensitivity</span>
-        <el-slider
+        <value-slider
           class="grow"
-          :model-value="options.sensitivity"
-          :show-tooltip="false"
-          aria-label="Sensitivity"
-          @update:model-value="(value) => set({ sensitivity: Number(value) })"
+          :value="options.sensitivity"
+          label="Sensitivity"
+          @set="(sensitivity) => set({ sensitivity })"
         /><span class="mono number">{{ options.sensitivity }}</span></label
       >
       <div class="field">
         <span class="label">At least</span>
-        <el-input-number
+        <value-number
           class="seconds"
-          :model-value="options.minimumSeconds"
+          :value="options.minimumSeconds"
           :min="0.01"
           :max="60"
           :step="0.05"
           :precision="2"
-          controls-position="right"
-          aria-label="Least length in seconds"
-          @update:model-value="(value) => set({ minimumSeconds: value ?? 0.1 })"
+          label="Least length in seconds"
+          @set="(value) => set({ minimumSeconds: value })"
         />
         <span class="soft">s</span>
         <el-checkbox
@@ -96,28 +96,26 @@ defineExpose({ find, openCut });
       </div>
       <div class="field">
         <span class="label">Before</span>
-        <el-input-number
+        <value-number
           class="seconds"
-          :model-value="options.preRollSeconds"
+          :value="options.preRollSeconds"
           :min="0"
           :max="10"
           :step="0.01"
           :precision="2"
-          controls-position="right"
-          aria-label="Seconds before each"
-          @update:model-value="(value) => set({ preRollSeconds: value ?? 0 })"
+          label="Seconds before each"
+          @set="(value) => set({ preRollSeconds: value })"
         />
         <span class="soft">s, after</span>
-        <el-input-number
+        <value-number
           class="seconds"
-          :model-value="options.postRollSeconds"
+          :value="options.postRollSeconds"
           :min="0"
           :max="10"
           :step="0.05"
           :precision="2"
-          controls-position="right"
-          aria-label="Seconds after each"
-          @update:model-value="(value) => set({ postRollSeconds: value ?? 0 })"
+          label="Seconds after each"
+          @set="(value) => set({ postRollSeconds: value })"
         />
         <span class="soft">s</span>
       </div>

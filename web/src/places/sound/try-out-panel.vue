@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ROOMS, type Room } from '@flagstone/core/audio/try-out/rooms';
 import type { TileKind } from '@flagstone/core/audio/try-out/try-out';
-import { ElButton, ElCheckbox, ElSlider } from 'element-plus';
+import { ElButton, ElCheckbox } from 'element-plus';
 import { computed } from 'vue';
 import type { SoundRow } from '@flagstone/contract/record';
 import PickOne from '../../components/pick-one.vue';
@@ -9,6 +9,7 @@ import { usePlayer } from '../../stores/player.ts';
 import { usePullLists } from '../../stores/pull-lists.ts';
 import EqualiserCurve from './equaliser-curve.vue';
 import type { TryingOut } from './use-try-out.ts';
+import ValueSlider from './value-slider.vue';
 
 /** The steps of trying a sound out, in the order in which they act. */
 const props = defineProps<{ row: SoundRow; trying: TryingOut }>();
@@ -91,35 +92,32 @@ async function pull(): Promise<void> {
           />
           <span class="mono soft">{{ words[tile.kind] }}</span>
         </div>
-        <el-slider
+        <value-slider
           v-if="tile.kind === 'speed'"
-          :model-value="semitonesOf(tile.percent)"
+          :value="semitonesOf(tile.percent)"
           :min="-24"
           :max="24"
           :step="0.5"
-          :show-tooltip="false"
-          aria-label="Speed in semitones"
-          @update:model-value="(value) => trying.change('speed', { percent: percentOf(Number(value)) })"
+          label="Speed in semitones"
+          @set="(value) => trying.change('speed', { percent: percentOf(value) })"
         />
-        <el-slider
+        <value-slider
           v-else-if="tile.kind === 'pitch'"
-          :model-value="tile.semitones"
+          :value="tile.semitones"
           :min="-24"
           :max="24"
           :step="0.5"
-          :show-tooltip="false"
-          aria-label="Pitch in semitones"
-          @update:model-value="(value) => trying.change('pitch', { semitones: Number(value) })"
+          label="Pitch in semitones"
+          @set="(value) => trying.change('pitch', { semitones: value })"
         />
-        <el-slider
+        <value-slider
           v-else-if="tile.kind === 'time'"
-          :model-value="tile.percent"
+          :value="tile.percent"
           :min="25"
           :max="400"
           :step="5"
-          :show-tooltip="false"
-          aria-label="Length in percent"
-          @update:model-value="(value) => trying.change('time', { percent: Number(value) })"
+          label="Length in percent"
+          @set="(value) => trying.change('time', { percent: value })"
         />
         <equaliser-curve
           v-else-if="tile.kind === 'equaliser'"
@@ -135,21 +133,19 @@ async function pull(): Promise<void> {
             :choices="ROOMS.map((room) => ({ value: room, label: ROOM_NAMES[room] }))"
             @pick="(room) => trying.change('room', { room })"
           />
-          <el-slider
-            :model-value="tile.wetPercent"
-            :show-tooltip="false"
-            aria-label="How much of the room, percent"
-            @update:model-value="(value) => trying.change('room', { wetPercent: Number(value) })"
+          <value-slider
+            :value="tile.wetPercent"
+            label="How much of the room, percent"
+            @set="(value) => trying.change('room', { wetPercent: value })"
           />
         </div>
-        <el-slider
+        <value-slider
           v-else-if="tile.kind === 'width' && row.facts.channels === 2"
-          :model-value="tile.percent"
+          :value="tile.percent"
           :max="200"
           :step="5"
-          :show-tooltip="false"
-          aria-label="Width in percent"
-          @update:model-value="(value) => trying.change('width', { percent: Number(value) })"
+          label="Width in percent"
+          @set="(value) => trying.change('width', { percent: value })"
         />
         <p v-else-if="tile.kind === 'width'" class="soft">Only a pair of channels has a width.</p>
         <pick-one
@@ -172,32 +168,29 @@ async function pull(): Promise<void> {
             ]"
             @pick="(to) => trying.change('normalise', { to, level: to === 'loudness' ? -23 : -1 })"
           />
-          <el-slider
-            :model-value="tile.level"
+          <value-slider
+            :value="tile.level"
             :min="-60"
             :max="0"
             :step="0.5"
-            :show-tooltip="false"
-            aria-label="Level to normalise to"
-            @update:model-value="(value) => trying.change('normalise', { level: Number(value) })"
+            label="Level to normalise to"
+            @set="(value) => trying.change('normalise', { level: value })"
           />
         </div>
         <div v-else-if="tile.kind === 'fades'" class="two">
-          <el-slider
-            :model-value="tile.inSeconds"
+          <value-slider
+            :value="tile.inSeconds"
             :max="5"
             :step="0.01"
-            :show-tooltip="false"
-            aria-label="Fade in, seconds"
-            @update:model-value="(value) => trying.change('fades', { inSeconds: Number(value) })"
+            label="Fade in, seconds"
+            @set="(value) => trying.change('fades', { inSeconds: value })"
           />
-          <el-slider
-            :model-value="tile.outSeconds"
+          <value-slider
+            :value="tile.outSeconds"
             :max="5"
             :step="0.01"
-            :show-tooltip="false"
-            aria-label="Fade out, seconds"
-            @update:model-value="(value) => trying.change('fades', { outSeconds: Number(value) })"
+            label="Fade out, seconds"
+            @set="(value) => trying.change('fades', { outSeconds: value })"
           />
         </div>
       </li>
@@ -276,5 +269,6 @@ async function pull(): Promise<void> {
 
 .key {
   margin-left: 6px;
+  color: var(--ink);
 }
 </style>

@@ -1,0 +1,101 @@
+<script setup lang="ts">
+import type { Facet, Facets } from '@flagstone/contract/facets';
+import type { ListFilter } from '@flagstone/contract/selection';
+import { hasTerm } from '@flagstone/core/query/toggle-term';
+import { useDebounceFn, useLocalStorage } from '@vueuse/core';
+import { onBeforeUnmount, ref, watch } from 'vue';
+import { call } from '../../api/client.ts';
+import { showingErrors } from '../../composables/use-errors.ts';
+import { useLive } from '../../stores/live.ts';
+
+/** What is found, counted by form, channels, length and so on; a click puts the value into the search line, or takes it out. */
+const props = defineProps<{ filter: ListFilter }>();
+const emit = defineEmits<{ toggle: [term: string] }>();
+
+const LABELS: Record<Facet, string> = {
+  form: 'Form',
+  channels: 'Channels',
+  length: 'Length',
+  rate: 'Sample rate',
+  depth: 'Bit depth',
+  loudness: 'Loudness',
+  rating: 'Rating',
+  library: 'Library',
+  publisher: 'Publisher',
+  creator: 'Creator',
+  licence: 'Licence',
+  container: 'Container',
+  drive: 'Drive',
+};
+const REST_MS = 120;
+
+const found = ref<Facets>();
+const open = useLocalStorage<Facet[]>('flagstone.facets', ['form', 'channels', 'length']);
+
+let asking = new AbortController();
+async function load(): Promise<void> {
+  asking.abort();
+  asking = new AbortController();
+  const { signal } = asking;
+  const answer = await showingErrors(() => call('countFacets', { query: props.filter, signal }));
+  if (answer && !signal.aborted) found.value = answer;
+}
+const loadSoon = useDebounceFn(load, REST_MS);
+watch(() => JSON.stringify(props.filter), loadSoon, { immediate: true });
+onBeforeUnmount(useLive().onRecords(() => void loadSoon()));
+onBeforeUnmount(() => asking.abort());
+
+function turn(facet: Facet): void {
+  open.value = open.value.includes(facet) ? open.value.filter((each) => each !== facet) : [...open.value, facet];
+}
+</script>
+
+<template>
+  <section v-if="found" class="facets" aria-label="Narrow by what was found">
+    <template v-for="{ facet, values } in found.facets" :key="facet">
+      <button type="button" class="index-entry group" :aria-expanded="open.includes(facet)" @click="turn(facet)">
+        <span>{{ open.includes(facet) ? '▾' : '▸' }} {{ LABELS[facet] }}</span>
+        <span v-if="values.some(({ term }) => hasTerm(filter.q, term))" class="on"
+          >●<span class="visually-hidden">narrowed</span></span
+        >
+      </button>
+      <template v-if="open.includes(facet)">
+        <button
+          v-for="value in values"
+          :key="value.term"
+          type="button"
+          class="index-entry member"
+          :class="{ current: hasTerm(filter.q, value.term) }"
+          :aria-pressed="hasTerm(filter.q, value.term)"
+          :title="value.term"
+          @click="emit('toggle', value.term)"
+        >
+          <span class="label">{{ hasTerm(filter.q, value.term) ? '✓ ' : '' }}{{ value.label }}</span
+          ><span class="count">{{ found.isApproximate ? '≈' : '' }}{{ value.count }}</span>
+        </button>
+      </template>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.facets {
+  margin-top: 8px;
+  padding-top: 8px;
+  border-top: 1px solid var(--hairline);
+}
+
+.member {
+  padding-left: 28px;
+}
+
+.label {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+.on {
+  color: var(--lichen);
+}
+</style>
