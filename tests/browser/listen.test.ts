@@ -216,7 +216,7 @@ step('tries a room and another pitch, hears it, and pulls it', async () => {
   await page.keyboard.press('p');
   await walker.shows('pulled into');
   await page.goto(`${server.address}/pull`);
-  await walker.shows('speed 89.09 %, room tiledRoom 40 %');
+  await walker.shows('speed 89.09 %, small tiled room 40 %');
 });
 
 step('writes slices and sync points back into the file, where others read them', async () => {

@@ -4,6 +4,16 @@ import { bandFilter, filterInPlace, type Band } from './biquad.ts';
 export const ROOMS = ['tiledRoom', 'stairwell', 'hall', 'telephone', 'handheld', 'nextDoor'] as const;
 export type Room = (typeof ROOMS)[number];
 
+/** What each is called. */
+export const ROOM_NAMES: Record<Room, string> = {
+  tiledRoom: 'small tiled room',
+  stairwell: 'stairwell',
+  hall: 'hall',
+  telephone: 'telephone',
+  handheld: 'handheld loudspeaker',
+  nextDoor: 'next door',
+};
+
 interface RoomShape {
   /** Times in which the reverberation falls by 60 dB, of low and of high frequencies, seconds; 0 for a device. */
   decaySeconds: [low: number, high: number];

@@ -196,7 +196,8 @@ describe('a chain', () => {
       { kind: 'speed', on: true, percent: 50 },
       { kind: 'room', on: true, room: 'hall', wetPercent: 40 },
     ];
-    expect(tryOutInWords(some)).toBe('speed 50 %, room hall 40 %');
+    expect(tryOutInWords(some)).toBe('speed 50 %, hall 40 %');
+    expect(tryOutInWords([{ kind: 'speed', on: true, percent: 100 }])).toBe('');
   });
 });
 

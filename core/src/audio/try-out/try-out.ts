@@ -5,7 +5,7 @@ import { TruePeakMeter } from '../measure/true-peak-meter.ts';
 import { resample } from '../resample.ts';
 import { bandFilter, filterInPlace, type Band } from './biquad.ts';
 import { convolve } from './convolve.ts';
-import { impulseOf, type Room } from './rooms.ts';
+import { impulseOf, ROOM_NAMES, type Room } from './rooms.ts';
 import { shiftPitch, stretch } from './stretch.ts';
 
 /** One step of trying a sound out; only those that are on count. */
@@ -211,10 +211,17 @@ function faded(sound: SampledSound, inSeconds: number, outSeconds: number): Samp
   return sound;
 }
 
-/** What was done to a sound, in words for a coding history: `speed 50 %, room hall 40 %`. */
+/** Whether a step leaves every sound as it is. */
+function changesNothing(tile: Tile): boolean {
+  if (tile.kind === 'speed' || tile.kind === 'time' || tile.kind === 'width') return tile.percent === 100;
+  if (tile.kind === 'pitch') return tile.semitones === 0;
+  return tile.kind === 'equaliser' && !tile.bands.some(acts);
+}
+
+/** What was done to a sound, in words for a coding history: `speed 50 %, hall 40 %`. */
 export function tryOutInWords(tryOut: TryOut): string {
   return tryOut
-    .filter(({ on }) => on)
+    .filter((tile) => tile.on && !changesNothing(tile))
     .map((tile) => {
       switch (tile.kind) {
         case 'trim':
@@ -232,7 +239,7 @@ export function tryOutInWords(tryOut: TryOut): string {
           return `equaliser ${bands.join(' + ')}`.trim();
         }
         case 'room':
-          return `room ${tile.room} ${tile.wetPercent} %`;
+          return `${ROOM_NAMES[tile.room]} ${tile.wetPercent} %`;
         case 'width':
           return `width ${tile.percent} %`;
         case 'fold':

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ROOMS, type Room } from '@flagstone/core/audio/try-out/rooms';
+import { ROOM_NAMES, ROOMS } from '@flagstone/core/audio/try-out/rooms';
 import type { TileKind } from '@flagstone/core/audio/try-out/try-out';
 import { ElButton, ElCheckbox } from 'element-plus';
 import { computed } from 'vue';
@@ -31,19 +31,11 @@ const NAMES: Record<TileKind, string> = {
   normalise: 'Normalise',
   fades: 'Fades',
 };
-const ROOM_NAMES: Record<Room, string> = {
-  tiledRoom: 'Small tiled room',
-  stairwell: 'Stairwell',
-  hall: 'Hall',
-  telephone: 'Telephone',
-  handheld: 'Handheld loudspeaker',
-  nextDoor: 'Next door',
-};
-
 /** Speeds are set in semitones: a slider of percents would give all its way to the fast ones. */
 const semitonesOf = (percent: number): number => Math.round(12 * Math.log2(percent / 100) * 2) / 2;
 const percentOf = (semitones: number): number =>
   Math.max(25, Math.min(400, Math.round(10_000 * 2 ** (semitones / 12)) / 100));
+const capital = (words: string): string => words.charAt(0).toUpperCase() + words.slice(1);
 const signed = (value: number): string => (value > 0 ? `+${value}` : String(value).replace('-', '−'));
 
 const words = computed((): Partial<Record<TileKind, string>> => {
@@ -130,7 +122,7 @@ async function pull(): Promise<void> {
           <pick-one
             :value="tile.room"
             label="Which room or device"
-            :choices="ROOMS.map((room) => ({ value: room, label: ROOM_NAMES[room] }))"
+            :choices="ROOMS.map((room) => ({ value: room, label: capital(ROOM_NAMES[room]) }))"
             @pick="(room) => trying.change('room', { room })"
           />
           <value-slider
