@@ -49,8 +49,10 @@ describe('a search line', () => {
     ['is:clip', { kind: 'choice', choice: 'clipped' }],
     ['added:<7d', { kind: 'age', to: { value: 7, open: true } }],
     ['added:2026-02', { kind: 'date', from: { value: 20_485, open: false }, to: { value: 20_513, open: true } }],
-    ['library:"Mill and Race"', { kind: 'text', text: 'Mill and Race', exact: true }],
-    ['licence:cc0', { kind: 'text', text: 'cc0', exact: false }],
+    ['library:"Mill and Race"', { kind: 'text', text: 'Mill and Race', exact: true, whole: false }],
+    ['library:=Race', { kind: 'text', text: 'Race', exact: true, whole: true }],
+    ['library:="Mill Race"', { kind: 'text', text: 'Mill Race', exact: true, whole: true }],
+    ['licence:cc0', { kind: 'text', text: 'cc0', exact: false, whole: false }],
   ])('understands %s', (line, test) => {
     expect(parseQuery(line).faults).toEqual([]);
     expect(testOf(line)).toEqual(test);
@@ -104,7 +106,10 @@ const anyWord = fc.stringMatching(/^[a-zé]{1,8}$/);
 const anyNumber = fc.oneof(fc.integer({ min: -200, max: 200_000 }), fc.constantFrom(0.5, -23.5, 2.25));
 const anyField = fc.oneof(
   fc.tuple(fc.constantFrom('library', 'creator', 'folder'), anyWord).map(([field, text]) => `${field}:${text}`),
-  fc.tuple(fc.constantFrom('library', 'name'), anyWord, anyWord).map(([field, a, b]) => `${field}:"${a} ${b}"`),
+  fc
+    .tuple(fc.constantFrom('library', 'name'), fc.constantFrom('', '='), anyWord, anyWord)
+    .map(([field, whole, a, b]) => `${field}:${whole}"${a} ${b}"`),
+  fc.tuple(fc.constantFrom('library', 'drive'), anyWord).map(([field, text]) => `${field}:=${text}`),
   fc
     .tuple(fc.constantFrom('length', 'loudness', 'rating'), fc.constantFrom('', '>', '<', '>=', '<='), anyNumber)
     .map(([f, o, n]) => `${f}:${o}${n}`),

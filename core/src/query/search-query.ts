@@ -9,7 +9,8 @@ export interface Bound {
 
 /** What a field has to be. Days ago are counted back from now; dates are days since 1970, UTC. */
 export type FieldTest =
-  | { kind: 'text'; text: string; exact: boolean }
+  /** `exact`: one word after another; `whole`: nothing but this. */
+  | { kind: 'text'; text: string; exact: boolean; whole: boolean }
   | { kind: 'range'; from?: Bound; to?: Bound }
   | { kind: 'choice'; choice: string }
   | { kind: 'age'; from?: Bound; to?: Bound }
@@ -44,6 +45,8 @@ interface Token {
   kind: 'term' | 'or' | 'minus';
   text: string;
   quoted: boolean;
+  /** `=` stood before it. */
+  whole?: boolean;
   /** A field and its colon stood before it. */
   field?: string;
   at: number;
@@ -85,11 +88,11 @@ function tokensOf(text: string, faults: QueryFault[]): Token[] {
   const tokens: Token[] = [];
   // An or-sign, a minus at the start of a term, a field with its colon and a quoted or plain value, a phrase, or a word.
   const pattern =
-    /\s*(?:(\|)|(-)(?=[^\s|-])|([\p{L}][\p{L}\p{N}]*):(?:"([^"]*)("?)|([^\s|]*))|"([^"]*)("?)|([^\s|"]+)|(\s+$))/guy;
+    /\s*(?:(\|)|(-)(?=[^\s|-])|([\p{L}][\p{L}\p{N}]*):(=?)(?:"([^"]*)("?)|([^\s|]*))|"([^"]*)("?)|([^\s|"]+)|(\s+$))/guy;
   for (let match = pattern.exec(text); match && match[0] !== ''; match = pattern.exec(text)) {
-    const [whole, or, minus, field, fieldQuoted, fieldClosed, fieldPlain, phrase, phraseClosed, word] = match;
-    const at = match.index + (whole.length - whole.trimStart().length);
-    const place = { at, length: whole.trimStart().length };
+    const [all, or, minus, field, equals, fieldQuoted, fieldClosed, fieldPlain, phrase, phraseClosed, word] = match;
+    const at = match.index + (all.length - all.trimStart().length);
+    const place = { at, length: all.trimStart().length };
     if (or !== undefined) tokens.push({ kind: 'or', text: '|', quoted: false, ...place });
     else if (minus !== undefined) tokens.push({ kind: 'minus', text: '-', quoted: false, ...place });
     else if (field !== undefined) {
@@ -100,6 +103,7 @@ function tokensOf(text: string, faults: QueryFault[]): Token[] {
         field,
         text: fieldQuoted ?? fieldPlain ?? '',
         quoted: fieldQuoted !== undefined,
+        whole: equals === '=',
         ...place,
       });
     } else if (phrase !== undefined) {
@@ -160,7 +164,7 @@ function fieldTest(token: Token, faults: QueryFault[]): { field: string; test: F
     faults.push({ message: `${field.label} of what? For instance ${field.example}`, ...place });
     return undefined;
   }
-  const test = testOf(field, value, token.quoted);
+  const test = testOf(field, value, token);
   if (typeof test === 'string') {
     faults.push({
       message: test,
@@ -172,8 +176,8 @@ function fieldTest(token: Token, faults: QueryFault[]): { field: string; test: F
   return { field: field.name, test };
 }
 
-function testOf(field: SearchField, value: string, quoted: boolean): FieldTest | string {
-  if (field.kind === 'text') return { kind: 'text', text: value, exact: quoted };
+function testOf(field: SearchField, value: string, { quoted, whole = false }: Token): FieldTest | string {
+  if (field.kind === 'text') return { kind: 'text', text: value, exact: quoted || whole, whole };
   if (field.kind === 'choice') {
     const wanted = value.toLowerCase().replace(/[\s-]/g, '');
     const choice =
@@ -281,8 +285,10 @@ export function printQuery(node: QueryNode): string {
 }
 
 function printTest(test: FieldTest): string {
-  if (test.kind === 'text')
-    return test.exact || /[\s|"]/.test(test.text) ? `"${test.text.replaceAll('"', '')}"` : test.text;
+  if (test.kind === 'text') {
+    const isPlain = !/[\s|"]/.test(test.text) && (test.whole || !test.exact);
+    return `${test.whole ? '=' : ''}${isPlain ? test.text : `"${test.text.replaceAll('"', '')}"`}`;
+  }
   if (test.kind === 'choice') return test.choice;
   const print: (value: number) => string =
     test.kind === 'date'

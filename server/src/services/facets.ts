@@ -72,7 +72,10 @@ function termOf(facet: Facet, value: string): { label: string; term: string } {
   if (facet === 'channels') return { label: channelsInWords(value), term: `channels:${value}` };
   if (facet === 'rating') return { label: '★'.repeat(Number(value)), term: `rating:${value}` };
   const isWord = /^[\p{L}\p{N}]+$/u.test(value);
-  return { label: value, term: `${facet}:${isWord ? value : `"${value.replaceAll('"', '')}"`}` };
+  return {
+    label: value,
+    term: `${facet}:${facet === 'form' ? '' : '='}${isWord ? value : `"${value.replaceAll('"', '')}"`}`,
+  };
 }
 
 function bandInWords(band: string, unit: string): string {

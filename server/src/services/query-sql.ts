@@ -128,16 +128,20 @@ function bounded(column: SQL, from: Bound | undefined, to: Bound | undefined, va
 }
 
 /** The words stand in the field, stemmed and without accents; in quotes, one after another. */
-function textCondition(name: string, { text, exact }: Extract<FieldTest, { kind: 'text' }>): SQL {
+function textCondition(name: string, { text, exact, whole }: Extract<FieldTest, { kind: 'text' }>): SQL {
   const words = sql`flagstone_words(${text})`;
   const query = exact
     ? sql`phraseto_tsquery('pg_catalog.english', unaccent(${text}))`
     : sql`plainto_tsquery('pg_catalog.english', ${words})`;
-  const says = (column: SQL): SQL => sql`to_tsvector('pg_catalog.english', flagstone_words(${column})) @@ ${query}`;
+  const says = (column: SQL): SQL =>
+    whole
+      ? sql`lower(${column}) = ${text.toLowerCase()}`
+      : sql`to_tsvector('pg_catalog.english', flagstone_words(${column})) @@ ${query}`;
   const begins = `${text.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`;
-  if (name === 'layout') return sql`lower(a.channel_layout) like ${begins}`;
+  const isLike = (column: SQL): SQL => (whole ? says(column) : sql`lower(${column}) like ${begins}`);
+  if (name === 'layout') return isLike(sql`a.channel_layout`);
   if (name === 'container')
-    return sql`exists (select from copies k where k.sound_id = s.id and lower(k.container) like ${begins})`;
+    return sql`exists (select from copies k where k.sound_id = s.id and ${isLike(sql`k.container`)})`;
   if (name === 'drive')
     return sql`exists (select from copies k join drives v on v.id = k.drive_id where k.sound_id = s.id and ${says(sql`v.name`)})`;
   if (name === 'name' || name === 'folder') {
@@ -149,5 +153,5 @@ function textCondition(name: string, { text, exact }: Extract<FieldTest, { kind:
   const column = sql`r.${sql.identifier(getTableColumns(records)[field].name)}`;
   const isList = FIELDS.find((each) => each.name === field)?.kind === 'list';
   const matches = says(isList ? sql`array_to_string(${column}, ' ')` : column);
-  return NOT_IN_SEARCH.includes(field) ? matches : sql`(r.search @@ ${query} and ${matches})`;
+  return NOT_IN_SEARCH.includes(field) ? matches : sql`(${found(query)} and ${matches})`;
 }

@@ -1,8 +1,8 @@
 import { ElNotification } from 'element-plus';
 import { ApiError } from '../api/client.ts';
 
-/** Above the listening strip, and never over the card, where somebody may be typing. */
-const PLACE = { position: 'bottom-left', offset: 110 } as const;
+/** Above the listening strip and the foot of the table, and never over the card, where somebody may be typing. */
+const PLACE = { position: 'bottom-left', offset: 150 } as const;
 
 /** Shows what went wrong and what to do about it. */
 export function showError(error: unknown): void {
