@@ -123,6 +123,10 @@ describe('the search line', () => {
       ['3 to 10 s', 2],
       ['10 to 60 s', 1],
     ]);
+    // What is chosen already does not hide its neighbours.
+    const chosen = await app.call('countFacets', { query: { q: 'geese channels:2 ' } });
+    expect(chosen.facets.find(({ facet }) => facet === 'channels')?.values).toHaveLength(2);
+    expect(chosen.facets.find(({ facet }) => facet === 'length')?.values).toHaveLength(1);
     const narrowed = await app.call('countFacets', { query: { q: 'geese ' } });
     expect(narrowed.facets.find(({ facet }) => facet === 'channels')?.values).toEqual([
       { label: 'Stereo', term: 'channels:2', count: 1 },

@@ -2,7 +2,7 @@ import { describe, expect, it } from '@jest/globals';
 import fc from 'fast-check';
 import { SEARCH_FIELDS, searchField, searchFieldsLike } from './search-fields.ts';
 import { parseQuery, printQuery, wantedWords, type FieldTest, type QueryNode } from './search-query.ts';
-import { hasTerm, toggleTerm } from './toggle-term.ts';
+import { hasTerm, toggleTerm, withoutField } from './toggle-term.ts';
 
 /** A query without its places, which printing may move. */
 function meaning(node: QueryNode): unknown {
@@ -195,6 +195,8 @@ describe('a value that is switched on and off', () => {
       false,
     ]);
     expect(toggleTerm(toggleTerm(two, 'channels:6'), 'channels:2')).toBe('rain -train');
+    expect(withoutField(two, 'channels')).toBe('rain -train');
+    expect(withoutField(two, 'length')).toBeUndefined();
     expect(toggleTerm('', 'library:"Mill Race"')).toBe('library:"Mill Race"');
     expect(toggleTerm('rain', 'nonsense')).toBe('rain');
   });

@@ -54,3 +54,11 @@ export function toggleTerm(line: string, term: string): string {
   if (!done) parts.push(wanted);
   return printQuery({ ...query, parts });
 }
+
+/** The search line without what it asks of one field alone; undefined when it asks nothing of it. */
+export function withoutField(line: string, field: string): string | undefined {
+  const { query } = parseQuery(line);
+  if (query.kind !== 'all') return undefined;
+  const parts = query.parts.filter((part) => alternativesOf(part)?.[0]?.field !== field);
+  return parts.length === query.parts.length ? undefined : printQuery({ ...query, parts });
+}

@@ -1,5 +1,6 @@
 import { FACETS, type Facet, type Facets } from '@flagstone/contract/facets';
 import type { ListFilter } from '@flagstone/contract/selection';
+import { withoutField } from '@flagstone/core/query/toggle-term';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { allOf, filterConditions } from './search.ts';
@@ -36,31 +37,54 @@ const VALUES: Record<Facet, SQL> = {
 };
 
 /**
- * How many of the filed sounds that a filter finds have each value. Beyond a limit the first ones stand for all, and the answer says so.
+ * How many of the filed sounds that a filter finds have each value. A field that the search line narrows already is counted without that, so that its
+ * other values can be chosen too. Beyond a limit the first ones stand for all, and the answer says so.
  */
 export async function countFacets(app: AppContext, filter: ListFilter): Promise<Facets> {
-  const columns = FACETS.map((facet) => sql`${VALUES[facet]} as ${sql.identifier(facet)}`);
-  const counts = FACETS.map(
-    (facet) => sql`
-      (select ${facet} as facet, ${sql.identifier(facet)} as value, count(*)::int as count from hit
-      where ${sql.identifier(facet)} is not null group by 2 order by 3 desc, 2 limit ${MOST_VALUES})`,
-  );
-  const { rows } = await app.db.execute<{ facet: Facet; value: string; count: number; hits: number }>(sql`
-    with hit as materialized (
-      select ${sql.join(columns, sql`, `)} from sounds s join records r on r.sound_id = s.id left join analyses a on a.sound_id = s.id
-      where s.filed_at is not null and ${allOf(filterConditions(filter, { kind: 'catalogue' }))} limit ${MOST_COUNTED + 1})
-    select f.facet, f.value, f.count, (select count(*)::int from hit) as hits from (${sql.join(counts, sql` union all `)}) f`);
-  const isApproximate = (rows[0]?.hits ?? 0) > MOST_COUNTED;
+  const wider = FACETS.flatMap((facet) => {
+    const q = withoutField(filter.q, facet);
+    // A space at the end: its last word is not being typed.
+    return q === undefined ? [] : [{ facet, q: `${q} ` }];
+  });
+  const plain = FACETS.filter((facet) => !wider.some((each) => each.facet === facet));
+  const counted = await Promise.all([
+    countValues(app, filter, plain),
+    ...wider.map(({ facet, q }) => countValues(app, { ...filter, q }, [facet])),
+  ]);
+  const rows = counted.flat();
   return {
-    isApproximate,
+    isApproximate: rows.some(({ hits }) => hits > MOST_COUNTED),
     facets: FACETS.flatMap((facet) => {
       const values = rows
         .filter((row) => row.facet === facet)
         .map(({ value, count }) => ({ ...termOf(facet, value), count }));
-      // A single value tells nothing apart.
       return values.length > 0 ? [{ facet, values: inOrder(facet, values) }] : [];
     }),
   };
+}
+
+interface CountedValue extends Record<string, unknown> {
+  facet: Facet;
+  value: string;
+  count: number;
+  /** How many sounds were looked at. */
+  hits: number;
+}
+
+async function countValues(app: AppContext, filter: ListFilter, facets: readonly Facet[]): Promise<CountedValue[]> {
+  if (facets.length === 0) return [];
+  const columns = facets.map((facet) => sql`${VALUES[facet]} as ${sql.identifier(facet)}`);
+  const counts = facets.map(
+    (facet) => sql`
+      (select ${facet} as facet, ${sql.identifier(facet)} as value, count(*)::int as count from hit
+      where ${sql.identifier(facet)} is not null group by 2 order by 3 desc, 2 limit ${MOST_VALUES})`,
+  );
+  const { rows } = await app.db.execute<CountedValue>(sql`
+    with hit as materialized (
+      select ${sql.join(columns, sql`, `)} from sounds s join records r on r.sound_id = s.id left join analyses a on a.sound_id = s.id
+      where s.filed_at is not null and ${allOf(filterConditions(filter, { kind: 'catalogue' }))} limit ${MOST_COUNTED + 1})
+    select f.facet, f.value, f.count, (select count(*)::int from hit) as hits from (${sql.join(counts, sql` union all `)}) f`);
+  return rows;
 }
 
 function termOf(facet: Facet, value: string): { label: string; term: string } {

@@ -6,7 +6,8 @@ import { useLive } from '../stores/live.ts';
 import { usePlayer } from '../stores/player.ts';
 import { showingErrors } from './use-errors.ts';
 
-const PAGE = 200;
+/** Small enough that reading a page is not felt while the list is scrolled. */
+const PAGE = 100;
 const RELOAD_PAGE = 500;
 
 export type SortState = { sort: SortKey; direction: 'asc' | 'desc' };
