@@ -131,6 +131,11 @@ describe('marks as text', () => {
     ]);
   });
 
+  it('have one form, also where several stand at one frame', () => {
+    expect(checkedMarks('syncPoints', '7 b\n7\n7 a')).toEqual({ text: '7\n7 a\n7 b' });
+    expect(checkedMarks('slices', '7 9 b\n7 9')).toEqual({ text: '7 9\n7 9 b' });
+  });
+
   it('name the line that is none', () => {
     expect(checkedMarks('slices', '1 5 a\n7')).toEqual({ wrong: '7' });
     expect(checkedMarks('syncPoints', '7 hit')).toEqual({ text: '7 hit' });

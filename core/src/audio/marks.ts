@@ -43,19 +43,26 @@ export function parseSyncPoints(text: string): SyncPoint[] {
   });
 }
 
+/** The one order of marks: by their frames, and by their names where these are the same, so that a text has one form. */
+function inOrder(a: Mark, b: Mark): number {
+  return a.from - b.from || a.to - b.to || (a.name < b.name ? -1 : a.name > b.name ? 1 : 0);
+}
+
 /** The text of slices in the order of their beginnings, names without line breaks. */
 export function slicesText(slices: readonly Slice[]): string {
-  return [...slices]
-    .sort((a, b) => a.from - b.from || a.to - b.to)
-    .map(({ from, to, name }) => `${from} ${to} ${markName(name)}`.trim())
+  return slices
+    .map(({ name, ...frames }) => ({ ...frames, name: markName(name) }))
+    .sort(inOrder)
+    .map(({ from, to, name }) => `${from} ${to} ${name}`.trim())
     .join('\n');
 }
 
 /** The text of sync points in their order. */
 export function syncPointsText(points: readonly SyncPoint[]): string {
-  return [...points]
-    .sort((a, b) => a.at - b.at)
-    .map(({ at, name }) => `${at} ${markName(name)}`.trim())
+  return points
+    .map(({ at, name }) => ({ from: at, to: at, name: markName(name) }))
+    .sort(inOrder)
+    .map(({ from, name }) => `${from} ${name}`.trim())
     .join('\n');
 }
 
@@ -86,7 +93,7 @@ function linesOf(text: string): string[] {
 /** Slices and sync points in one row, as chunks of marks hold them. */
 export function marksOf(slices: string, syncPoints: string): Mark[] {
   const points = parseSyncPoints(syncPoints).map(({ at, name }) => ({ from: at, to: at, name }));
-  return [...parseSlices(slices), ...points].sort((a, b) => a.from - b.from || a.to - b.to);
+  return [...parseSlices(slices), ...points].sort(inOrder);
 }
 
 /** Marks as text, points among them: `FROM FROM NAME`. */
