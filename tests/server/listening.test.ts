@@ -1,5 +1,5 @@
 import { execFile } from 'node:child_process';
-import { readdir, readFile, stat, writeFile } from 'node:fs/promises';
+import { readdir, readFile, stat, unlink, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { promisify } from 'node:util';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
@@ -10,9 +10,12 @@ import { writeBext } from '@flagstone/core/formats/wav/bext';
 import { riffChunkBytes } from '@flagstone/core/formats/wav/riff-chunks';
 import { wavBytes } from '@flagstone/demo/wav-file';
 import { noiseSource } from '@flagstone/demo/test-signals';
+import { batchItems, copies, journal } from '@flagstone/server/db/schema';
 import { readAudio } from '@flagstone/server/drives/read-audio';
+import { recoverJournal } from '@flagstone/server/jobs/plan-jobs';
 import type { SoundRow } from '@flagstone/contract/record';
-import { TestApplication } from './test-application.ts';
+import { eq } from 'drizzle-orm';
+import { TestApplication, toneBytes } from './test-application.ts';
 
 const run = promisify(execFile);
 const RATE = 48_000;
@@ -314,6 +317,35 @@ describe('cutting out', () => {
     );
     expect([samples[0], samples[18_999]]).toEqual([0, 0]);
     expect(samples.slice(480, 14_200)).toEqual(original.slice(480, 14_200));
+  });
+
+  it('that was cut short is taken up when its file is there, and planned again when it is not', async () => {
+    const { db } = app.context;
+    const plan = await cut('Kiln knocks', { parts: [{ from: 20_000, to: 26_000, name: 'short cut' }] });
+    await runPlan(plan.id);
+    const file = places('Kiln knocks short cut.wav');
+    const item = async () => (await db.select().from(journal).where(eq(journal.planId, plan.id)))[0];
+    const madeId = Number((await item())?.after['madeCopyId']);
+    // As if the process had died after the file got its name and before that was recorded.
+    await db.delete(batchItems).where(eq(batchItems.copyId, madeId));
+    await db.delete(copies).where(eq(copies.id, madeId));
+    await db.update(journal).set({ state: 'started' }).where(eq(journal.planId, plan.id));
+    expect(await recoverJournal(app.context, plan.id)).toBe(1);
+    expect((await item())?.state).toBe('done');
+    expect((await rowOf('Kiln knocks short cut')).facts.frames).toBe(6000);
+    // As if it had died in the middle of taking it back: the file is gone, the row is not.
+    await unlink(file);
+    await db.update(journal).set({ state: 'undoing' }).where(eq(journal.planId, plan.id));
+    await recoverJournal(app.context, plan.id);
+    expect((await item())?.state).toBe('undone');
+    expect((await rows()).some(({ name }) => name.includes('short cut'))).toBe(false);
+    // As if it had died before the file was made, and somebody else's file bore the name since.
+    await writeFile(file, toneBytes(77));
+    await db.update(journal).set({ state: 'started' }).where(eq(journal.planId, plan.id));
+    await recoverJournal(app.context, plan.id);
+    expect((await item())?.state).toBe('planned');
+    expect(Buffer.compare(await readFile(file), Buffer.from(toneBytes(77)))).toBe(0);
+    await unlink(file);
   });
 
   it('refuses parts that do not lie in the sound, and never overwrites', async () => {
