@@ -72,6 +72,13 @@ describe('a search line', () => {
     expect(faults).toEqual([{ message: expect.stringMatching(message), at, length }]);
   });
 
+  it('says so when more is asked for than can be', () => {
+    expect(parseQuery('a '.repeat(200)).faults).toEqual([]);
+    expect(parseQuery('a '.repeat(201)).faults).toMatchObject([
+      { message: expect.stringMatching(/More than 200/), at: 400 },
+    ]);
+  });
+
   it('leaves out what is wrong and keeps the rest', () => {
     expect(parts('rain legnth:5 -')).toEqual([word('rain')]);
     expect(parts('*** %% ((')).toEqual([]);

@@ -81,6 +81,14 @@ export function parseQuery(line: string, typing = false): ParsedQuery {
     const place = { at: start.at, length: end.at + end.length - start.at };
     parts.push(others.length > 0 ? { kind: 'any', parts: alternatives, ...place } : first);
   }
+  const rest = tokens[index];
+  // Nothing that was asked for is left out unsaid.
+  if (rest && parts.length >= MOST_PARTS)
+    faults.push({
+      message: `More than ${MOST_PARTS} things are asked for`,
+      at: rest.at,
+      length: text.length - rest.at,
+    });
   return { query: { kind: 'all', parts, at: 0, length: text.length }, faults };
 }
 

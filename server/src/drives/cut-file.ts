@@ -85,7 +85,12 @@ async function nameNew(temporary: string, target: string): Promise<void> {
     const { code } = error as NodeJS.ErrnoException;
     if (code === 'EEXIST') throw taken(error);
     if (code !== 'EPERM' && code !== 'ENOTSUP' && code !== 'EOPNOTSUPP') throw error;
-    if (await lstat(target).catch(() => undefined)) throw taken(error);
+    const there = await lstat(target).catch((missing: NodeJS.ErrnoException) => {
+      // Only where nothing stands may the rename go on: it would replace what does.
+      if (missing.code !== 'ENOENT') throw missing;
+      return undefined;
+    });
+    if (there) throw taken(error);
     await rename(temporary, target);
   }
 }

@@ -132,6 +132,7 @@ export const usePlayer = defineStore('player', () => {
     if (!engine) {
       engine = new SoundEngine();
       engine.setLevel(level.value);
+      // An output that was unplugged since: the usual one is heard, and the choice says so.
       if (outputId.value !== '') void engine.setOutput(outputId.value).catch(() => (outputId.value = ''));
     }
     engine.hear(active, current.facts.channels);
