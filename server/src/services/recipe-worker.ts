@@ -1,3 +1,4 @@
+import os from 'node:os';
 import { AppError, type ErrorCode } from '@flagstone/core/errors';
 import type { ListedNames } from '@flagstone/core/text/listed-names';
 import { prepareRecipe, type RecipeOutcome, type RecipeRow, type RecipeStep } from '@flagstone/core/text/recipe';
@@ -15,6 +16,9 @@ export interface RecipeTask {
 }
 /** What becomes of each row, or why the recipe cannot run; plain data, since it travels between threads. */
 export type RecipeResult = { ok: true; outcomes: RecipeOutcome[] } | { ok: false; code: ErrorCode; message: string };
+
+// On Linux this is the priority of this thread alone: a count of a hundred thousand rows must not slow the answers to those who click.
+os.setPriority(os.constants.priority.PRIORITY_BELOW_NORMAL);
 
 let spelling: { source: string; hints: Spelling } | undefined;
 

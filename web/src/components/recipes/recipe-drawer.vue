@@ -39,6 +39,12 @@ const running = ref(false);
 const scroller = ref<HTMLElement>();
 let asking = new AbortController();
 
+/** What the drawer holds is made a frame after the drawer itself: both in one frame are a jolt. */
+const filled = ref(false);
+function fillSoon(): void {
+  requestAnimationFrame(() => requestAnimationFrame(() => (filled.value = isOpen.value)));
+}
+
 const NEW_STEPS: { label: string; step: RecipeStep }[] = [
   {
     label: 'Find and replace',
@@ -210,8 +216,16 @@ async function run(): Promise<void> {
 </script>
 
 <template>
-  <el-drawer v-model="isOpen" direction="btt" size="88%" :title="`Recipe for ${what}`" class="recipe-drawer">
-    <div class="recipe">
+  <el-drawer
+    v-model="isOpen"
+    direction="btt"
+    size="88%"
+    :title="`Recipe for ${what}`"
+    class="recipe-drawer"
+    @open="fillSoon"
+    @closed="filled = false"
+  >
+    <div v-if="filled" class="recipe">
       <section class="steps" aria-label="Steps">
         <div class="kept">
           <el-select
@@ -384,6 +398,7 @@ li {
   min-height: 0;
   overflow: auto;
   border: 1px solid var(--hairline);
+  contain: strict;
 }
 
 .body {
