@@ -12,6 +12,7 @@ import { contentsSchema, disagreementsQuerySchema, disagreementsSchema } from '.
 import { endpoint, idParams } from './endpoint.ts';
 import { facetsSchema } from './facets.ts';
 import { jobSchema } from './jobs.ts';
+import { columnLayoutSchema, namedLayoutSchema } from './layouts.ts';
 import {
   alikeSchema,
   cutSchema,
@@ -25,6 +26,7 @@ import {
   sliceOptionsSchema,
 } from './listening.ts';
 import { lostPageSchema, settleLostSchema } from './lost.ts';
+import { markSchema } from './marks.ts';
 import { analysisSchema } from './measures.ts';
 import { newPlanSchema, planItemSchema, planSchema, relocationSchema } from './plans.ts';
 import { copySchema, fieldValuesSchema, recordEditSchema, revisionSchema, soundRowSchema } from './record.ts';
@@ -36,7 +38,9 @@ import {
   recipeRunSchema,
   recipeSchema,
 } from './recipes.ts';
+import { newRelationSchema, queryReadingSchema, relationSchema } from './reading.ts';
 import { authoritySchema, newAuthoritySchema, newPathRuleSchema, pathRuleSchema } from './rules.ts';
+import { newSavedSearchSchema, savedSearchSchema } from './saved-searches.ts';
 import { statisticsSchema } from './statistics.ts';
 import { filterSchema, listQuerySchema, selectionSchema } from './selection.ts';
 
@@ -116,8 +120,24 @@ export const suggestionSchema = z.object({
   because: z.array(z.string()),
 });
 
-const pageSchema = z.object({ rows: z.array(soundRowSchema), next: z.string().nullable(), total: z.number() });
+const pageSchema = z.object({
+  rows: z.array(soundRowSchema),
+  next: z.string().nullable(),
+  /** How many there are in all, said with the first page. */
+  total: z.number().nullable(),
+  /** The total is in proportion to a sample. */
+  isApproximate: z.boolean(),
+});
 export type SoundPage = z.infer<typeof pageSchema>;
+
+/** How many sounds each category holds; in proportion to a sample where a search finds very many. */
+const categoryCountsSchema = z.object({
+  isApproximate: z.boolean(),
+  categories: z.array(
+    z.object({ category: z.string(), subCategory: z.string(), catId: z.string(), count: z.number() }),
+  ),
+});
+export type CategoryCounts = z.infer<typeof categoryCountsSchema>;
 
 const changeSchema = z.object({ changeId: z.number().nullable(), changed: z.number(), summary: z.string() });
 export type ChangeResult = z.infer<typeof changeSchema>;
@@ -259,12 +279,36 @@ export const api = {
   listCatalogue: endpoint('GET', '/catalogue', { query: listQuerySchema, response: pageSchema }),
   countCategories: endpoint('GET', '/catalogue/categories', {
     query: filterSchema,
-    response: z.array(
-      z.object({ category: z.string(), subCategory: z.string(), catId: z.string(), count: z.number() }),
-    ),
+    response: categoryCountsSchema,
   }),
   /** What the list holds by form, channels, length and so on; each value with the term that narrows to it. */
   countFacets: endpoint('GET', '/catalogue/facets', { query: filterSchema, response: facetsSchema }),
+  /** What the words of a search line mean for this collection: slips put right, related words that occur. */
+  readQuery: endpoint('GET', '/catalogue/reading', {
+    query: filterSchema.pick({ q: true }),
+    response: queryReadingSchema,
+  }),
+  listRelations: endpoint('GET', '/relations', { response: z.array(relationSchema) }),
+  saveRelation: endpoint('POST', '/relations', { body: newRelationSchema, response: z.array(relationSchema) }),
+  removeRelation: endpoint('DELETE', '/relations/:id', { params: idParams, response: z.array(relationSchema) }),
+  /** Ratings, favourites, tags and notes of the person who asks. */
+  markSounds: endpoint('POST', '/marks', { body: markSchema, response: z.object({ sounds: z.number() }) }),
+  listSavedSearches: endpoint('GET', '/saved-searches', { response: z.array(savedSearchSchema) }),
+  saveSearch: endpoint('POST', '/saved-searches', { body: newSavedSearchSchema, response: z.array(savedSearchSchema) }),
+  removeSavedSearch: endpoint('DELETE', '/saved-searches/:id', {
+    params: idParams,
+    response: z.array(savedSearchSchema),
+  }),
+  visitSavedSearch: endpoint('POST', '/saved-searches/:id/visit', {
+    params: idParams,
+    response: z.array(savedSearchSchema),
+  }),
+  listLayouts: endpoint('GET', '/layouts', { response: z.array(namedLayoutSchema) }),
+  saveLayout: endpoint('POST', '/layouts', {
+    body: z.strictObject({ name: z.string().trim().min(1).max(60), layout: columnLayoutSchema }),
+    response: z.array(namedLayoutSchema),
+  }),
+  removeLayout: endpoint('DELETE', '/layouts/:id', { params: idParams, response: z.array(namedLayoutSchema) }),
   getSound: endpoint('GET', '/sounds/:id', {
     params: idParams,
     response: z.object({ row: soundRowSchema, copies: z.array(copySchema), revisions: z.array(revisionSchema) }),

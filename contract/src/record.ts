@@ -6,6 +6,7 @@ import {
   type SoundRecord,
 } from '@flagstone/core/record/fields';
 import { z } from 'zod';
+import { soundMarkSchema } from './marks.ts';
 
 const MAX_TEXT = 20_000;
 const MAX_KEYWORDS = 500;
@@ -75,6 +76,10 @@ export const soundRowSchema = z.object({
   measured: z
     .object({ loudnessLufs: z.number().nullable(), truePeakDbtp: z.number().nullable(), channelLayout: z.string() })
     .nullable(),
+  /** What people think of it. */
+  marks: z.array(soundMarkSchema),
+  /** How often it was put in a pull list or copied out. */
+  uses: z.number(),
 });
 export type SoundRow = z.infer<typeof soundRowSchema>;
 

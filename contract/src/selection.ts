@@ -21,6 +21,13 @@ export const sortKeySchema = z.enum([
   'bitDepth',
   'added',
   'loudness',
+  'rating',
+  /** How often it was put in a pull list or copied out. */
+  'uses',
+  /** What answers the words of the search line best. */
+  'relevance',
+  /** At random, by a seed. */
+  'shuffle',
 ]);
 export type SortKey = z.infer<typeof sortKeySchema>;
 
@@ -48,6 +55,13 @@ export const filterSchema = z.object({
     .regex(/^\d{1,9}(,\d{1,9})*$/)
     .or(z.literal(''))
     .default(''),
+  /** Words that stand beside words of `q`: `lorry~truck,lorry~farm vehicle`. */
+  also: z.string().max(2000).default(''),
+  /** Whose favourites and ratings `is:favourite` and `mine:` mean: the number of a person. */
+  person: z
+    .string()
+    .regex(/^\d{0,9}$/)
+    .default(''),
   category: z.string().max(200).default(''),
   catId: z.string().max(50).default(''),
   disagrees: z.enum(['', ...FIELD_NAMES]).default(''),
@@ -64,10 +78,37 @@ export type ListFilter = z.infer<typeof filterSchema>;
 export const listQuerySchema = filterSchema.extend({
   sort: sortKeySchema.default('name'),
   direction: z.enum(['asc', 'desc']).default('asc'),
+  /** Further keys, for what is the same in the ones before: `library,-length`, the minus for the other way round. */
+  then: z
+    .string()
+    .max(200)
+    .refine(
+      (text) => keysIn(text).every(({ key }) => sortKeySchema.safeParse(key).success),
+      'names no column of the list',
+    )
+    .default(''),
+  /** Of the order at random: the same seed gives the same order. */
+  seed: z.coerce.number().int().min(0).max(1_000_000_000).default(0),
   after: z.string().max(4000).optional(),
   limit: z.coerce.number().int().min(1).max(500).default(200),
 });
 export type ListQuery = z.infer<typeof listQuerySchema>;
+/** The keys of a list in their order, each once. What is relevant stands first by itself. */
+export function sortKeysOf({ sort, direction, then }: ListQuery): SortedBy[] {
+  const first = { key: sort, descending: (sort === 'relevance') !== (direction === 'desc') };
+  const keys = [first, ...keysIn(then).map(({ key, descending }) => ({ key: sortKeySchema.parse(key), descending }))];
+  return keys.filter(({ key }, index) => keys.findIndex((other) => other.key === key) === index);
+}
+
+interface SortedBy {
+  key: SortKey;
+  descending: boolean;
+}
+
+function keysIn(then: string): { key: string; descending: boolean }[] {
+  const parts = then === '' ? [] : then.split(',');
+  return parts.map((part) => ({ key: part.replace(/^-/, ''), descending: part.startsWith('-') }));
+}
 
 /** Rows to act upon: by hand, or everything that a list shows, so that “all” never sends a list of ids. */
 export const selectionSchema = z.discriminatedUnion('kind', [

@@ -9,7 +9,7 @@ import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
 import { indexJob } from '@flagstone/server/jobs/index-job';
 import { fillCatalogue } from './fill-catalogue.ts';
 import { listQuerySchema } from '@flagstone/contract/selection';
-import { listRows } from '@flagstone/server/services/sound-rows';
+import { listRows } from '@flagstone/server/services/list-rows';
 import { statisticsOf } from '@flagstone/server/services/statistics';
 import { openBatch } from '@flagstone/server/services/batches';
 import pino from 'pino';

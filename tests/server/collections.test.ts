@@ -77,7 +77,10 @@ describe('a collection', () => {
     expect(await inCatalogue(`${music}`)).toEqual(['waltz.wav']);
     // The index beside the list counts what the list shows.
     const counted = async (query: object) =>
-      (await app.call('countCategories', { query: { ...query } })).reduce((sum, { count }) => sum + count, 0);
+      (await app.call('countCategories', { query: { ...query } })).categories.reduce(
+        (sum, { count }) => sum + count,
+        0,
+      );
     expect([await counted({}), await counted({ collection: `${music}` })]).toEqual([2, 1]);
     expect([await counted({ state: 'gone' }), await counted({ state: 'notInStep' })]).toEqual([0, 0]);
     await app.put('more music/reel.wav', { seed: 4 });

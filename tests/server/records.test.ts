@@ -202,7 +202,7 @@ describe('listing and finding', () => {
     expect((await app.call('listCatalogue')).total).toBe(0);
     expect(await app.call('fileBatch', { params: { id: batchId } })).toMatchObject({ filed: NAMES.length });
     expect((await app.call('listCatalogue')).total).toBe(NAMES.length);
-    const counts = await app.call('countCategories');
+    const { categories: counts } = await app.call('countCategories');
     expect(counts.reduce((sum, entry) => sum + entry.count, 0)).toBe(NAMES.length);
     const birds = await app.call('listCatalogue', { query: { category: 'BIRDS' } });
     expect(birds.rows.map((row) => row.name)).toEqual(['Goose honks at lock.wav']);

@@ -135,7 +135,7 @@ describe('the search line', () => {
   });
 
   it('narrows the counts of categories and what bulk work acts on', async () => {
-    const counts = await app.call('countCategories', { query: { q: 'length:>4 ' } });
+    const { categories: counts } = await app.call('countCategories', { query: { q: 'length:>4 ' } });
     expect(counts.reduce((sum, { count }) => sum + Number(count), 0)).toBe(3);
     const filter = {
       q: 'loudness:<-35 ',

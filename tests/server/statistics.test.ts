@@ -58,7 +58,7 @@ describe('the catalogue in numbers', () => {
       filed: 3,
       inPreparation: 0,
     });
-    const counts = await app.call('countCategories', { query: { missing: 'catId' } });
+    const { categories: counts } = await app.call('countCategories', { query: { missing: 'catId' } });
     expect(counts.reduce((sum, entry) => sum + entry.count, 0)).toBe(1);
   });
 
@@ -67,7 +67,7 @@ describe('the catalogue in numbers', () => {
     let after: string | undefined;
     do {
       const page = await app.call('listCatalogue', { query: { limit: 1, ...(after ? { after } : {}) } });
-      expect(page.total).toBe(3);
+      expect(page.total).toBe(after === undefined ? 3 : null);
       seen.push(...page.rows.map((row) => row.name));
       after = page.next ?? undefined;
     } while (after !== undefined);

@@ -19,7 +19,7 @@ export interface SearchField {
 }
 
 const STATES = ['behind', 'ahead', 'split', 'gone', 'instep'] as const;
-const IS = ['rated', 'filed', 'clipped', 'silent', 'pulled', 'cut', 'sliced'] as const;
+const IS = ['favourite', 'loved', 'rated', 'used', 'filed', 'clipped', 'silent', 'pulled', 'cut', 'sliced'] as const;
 
 /** Fields of the record that are not looked into by their own name. */
 const OTHERWISE: readonly FieldName[] = ['weight', 'activity', 'rating', 'tempo', 'form', 'slices', 'syncPoints'];
@@ -47,6 +47,9 @@ export const SEARCH_FIELDS: readonly SearchField[] = [
   { name: 'loudness', kind: 'number', label: 'Loudness', aliases: ['lufs'], unit: 'LUFS', example: 'loudness:<-30' },
   { name: 'peak', kind: 'number', label: 'True peak', aliases: ['dbtp'], unit: 'dBTP', example: 'peak:>-1' },
   { name: 'rating', kind: 'number', label: 'Rating', aliases: ['stars'], example: 'rating:>=3' },
+  { name: 'mine', kind: 'number', label: 'My rating', aliases: ['myrating'], example: 'mine:>=4' },
+  { name: 'uses', kind: 'number', label: 'Times used', aliases: [], example: 'uses:0' },
+  { name: 'tag', kind: 'text', label: 'Tag', aliases: ['tags'], example: 'tag:reel3' },
   { name: 'weight', kind: 'number', label: 'Weight', aliases: [], example: 'weight:4..5' },
   { name: 'activity', kind: 'number', label: 'Activity', aliases: [], example: 'activity:1' },
   { name: 'tempo', kind: 'number', label: 'Tempo', aliases: ['bpm'], unit: 'BPM', example: 'tempo:90..120' },

@@ -10,6 +10,7 @@ const BENCHMARKS: Record<string, string> = {
   listen: '../../../tests/bench/listen-bench.ts',
   kill: '../../../tests/bench/kill-bench.ts',
   read: '../../../tests/bench/read-bench.ts',
+  search: '../../../tests/bench/search-bench.ts',
   suggest: '../../../tests/bench/suggest-bench.ts',
   write: '../../../tests/bench/write-bench.ts',
 };

@@ -140,7 +140,7 @@ export async function writeChunk(
       ${bulkInsert(copies, copyRows)} on conflict on constraint copies_path do update set ${sql.join(updated, sql`, `)}
       returning id, folder, name`);
     items.push(...written.rows.map((row) => ({ id: row.id, found: found.get(pathOf(row)) ?? 'same' })));
-    await refreshSearch(tx, heldIds);
+    await refreshSearch(tx, soundIds);
   }
   if (same.length > 0)
     await tx
@@ -209,12 +209,7 @@ async function findSounds(
     const soundId = idOf.get(file.header.quickDigest);
     return soundId === undefined ? [] : [{ ...file, soundId }];
   });
-  if (newRecords.length > 0) {
-    const paths: Record<number, string> = {};
-    for (const { soundId, folder, name } of read) paths[soundId] = `${paths[soundId] ?? ''} ${folder}/${name}`;
-    const search = sql`flagstone_search(n, ${JSON.stringify(paths)}::jsonb ->> n.sound_id::text)`;
-    await tx.execute(bulkInsert(records, newRecords, { search }));
-  }
+  if (newRecords.length > 0) await tx.execute(bulkInsert(records, newRecords));
   return { files: read, newRecords: new Map(newRecords.map((record) => [record.soundId, record])) };
 }
 

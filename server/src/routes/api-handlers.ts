@@ -26,7 +26,13 @@ import * as authorities from '../services/authorities.ts';
 import * as rules from '../services/path-rules.ts';
 import * as recipes from '../services/recipes.ts';
 import { planRelocation } from '../services/relocation.ts';
-import { copiesOfSound, listRows, rowOfSound } from '../services/sound-rows.ts';
+import * as layouts from '../services/column-layouts.ts';
+import { listRows } from '../services/list-rows.ts';
+import { readQuery } from '../services/query-reading.ts';
+import * as searches from '../services/saved-searches.ts';
+import { markSounds } from '../services/sound-marks.ts';
+import * as relations from '../services/word-relations.ts';
+import { copiesOfSound, rowOfSound } from '../services/sound-rows.ts';
 import { countAdded, statisticsOf } from '../services/statistics.ts';
 import { acceptSuggestions, suggestFor } from '../services/suggestions.ts';
 import { redoLast, undoLast } from '../services/undo.ts';
@@ -122,6 +128,18 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   listCatalogue: (app, { query }) => listRows(app, { kind: 'catalogue' }, query),
   countCategories: (app, { query }) => countCategories(app, query),
   countFacets: (app, { query }) => countFacets(app, query),
+  readQuery: (app, { query }) => readQuery(app, query.q),
+  listRelations: (app) => relations.listRelations(app),
+  saveRelation: async (app, { body, person }) => relations.saveRelation(app, body, await person()),
+  removeRelation: (app, { params }) => relations.removeRelation(app, params.id),
+  markSounds: async (app, { body, person }) => markSounds(app, body, await person()),
+  listSavedSearches: async (app, { person }) => searches.listSavedSearches(app, await person()),
+  saveSearch: async (app, { body, person }) => searches.saveSearch(app, body, await person()),
+  removeSavedSearch: async (app, { params, person }) => searches.removeSavedSearch(app, params.id, await person()),
+  visitSavedSearch: async (app, { params, person }) => searches.visitSavedSearch(app, params.id, await person()),
+  listLayouts: async (app, { person }) => layouts.listLayouts(app, await person()),
+  saveLayout: async (app, { body, person }) => layouts.saveLayout(app, body.name, body.layout, await person()),
+  removeLayout: async (app, { params, person }) => layouts.removeLayout(app, params.id, await person()),
   getSound: async (app, { params }) => {
     const [row, copies, revisions] = await Promise.all([
       rowOfSound(app, params.id),

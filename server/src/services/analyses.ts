@@ -11,6 +11,7 @@ import type { Transaction } from '../db/connect.ts';
 import { analyses, copies, drives, records, soundPeaks, sounds } from '../db/schema.ts';
 import type { MeasuredFile, SteadyStamp } from '../drives/measure-file.ts';
 import { filesOf } from './drives.ts';
+import { refreshSearch } from './search.ts';
 
 /** A copy to be measured, with the place of its file. */
 export interface MeasurableCopy {
@@ -160,6 +161,7 @@ async function proveDigest(tx: Transaction, { copyId, soundId }: MeasurableCopy,
       .values({ ...record, soundId: own.id })
       .onConflictDoNothing();
   await tx.update(copies).set({ soundId: own.id }).where(eq(copies.id, copyId));
+  await refreshSearch(tx, [soundId, own.id]);
   return own.id;
 }
 

@@ -10,5 +10,5 @@ export const COPY_STATE = sql`case when c.gone then 'gone'
 export function stateCondition(state: string, isCatalogue: boolean): SQL {
   const condition =
     state === 'notInStep' ? sql`${COPY_STATE} not in ('inStep', 'gone')` : sql`${COPY_STATE} = ${state}`;
-  return isCatalogue ? sql`exists (select from copies c where c.sound_id = s.id and ${condition})` : condition;
+  return isCatalogue ? sql`exists (select from copies c where c.sound_id = f.sound_id and ${condition})` : condition;
 }

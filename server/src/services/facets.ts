@@ -3,10 +3,10 @@ import type { ListFilter } from '@flagstone/contract/selection';
 import { withoutField } from '@flagstone/core/query/toggle-term';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
-import { allOf, filterConditions } from './search.ts';
+import { drives } from '../db/schema.ts';
+import { sampleOf } from './hits.ts';
+import { allOf, catalogueTables } from './search.ts';
 
-/** So many of what is found are counted exactly; of more, these stand for all. */
-const MOST_COUNTED = 50_000;
 const MOST_VALUES = 12;
 
 /** Bands of lengths in seconds and of loudness in LUFS, as the search line has them. */
@@ -21,24 +21,24 @@ function bandOf(value: SQL, bands: readonly string[]): SQL {
 
 /** What is counted of each sound: empty and unknown values are left out. */
 const VALUES: Record<Facet, SQL> = {
-  form: sql`nullif(r.form, '')`,
-  channels: sql`s.channels::text`,
-  length: bandOf(sql`s.duration_seconds`, LENGTHS),
-  rate: sql`s.sample_rate_hz::text`,
-  depth: sql`nullif(s.bit_depth, 0)::text`,
-  loudness: bandOf(sql`a.loudness_lufs`, LOUDNESS),
-  rating: sql`r.rating::text`,
-  library: sql`nullif(r.library, '')`,
-  publisher: sql`nullif(r.publisher, '')`,
-  creator: sql`nullif(r.creator, '')`,
-  licence: sql`nullif(r.licence, '')`,
-  container: sql`(select k.container from copies k where k.sound_id = s.id order by k.gone, k.id limit 1)`,
-  drive: sql`(select v.name from copies k join drives v on v.id = k.drive_id where k.sound_id = s.id order by k.gone, k.id limit 1)`,
+  form: sql`nullif(f.form, '')`,
+  channels: sql`f.channels::text`,
+  length: bandOf(sql`f.duration_seconds`, LENGTHS),
+  rate: sql`f.sample_rate_hz::text`,
+  depth: sql`nullif(f.bit_depth, 0)::text`,
+  loudness: bandOf(sql`f.loudness_lufs`, LOUDNESS),
+  rating: sql`f.rating::text`,
+  library: sql`nullif(f.library, '')`,
+  publisher: sql`nullif(f.publisher, '')`,
+  creator: sql`nullif(f.creator, '')`,
+  licence: sql`nullif(f.licence, '')`,
+  container: sql`nullif(f.container, '')`,
+  drive: sql`f.drive_id::text`,
 };
 
 /**
  * How many of the filed sounds that a filter finds have each value. A field that the search line narrows already is counted without that, so that its
- * other values can be chosen too. Beyond a limit the first ones stand for all, and the answer says so.
+ * other values can be chosen too. Beyond a limit a sample stands for all, and the answer says so.
  */
 export async function countFacets(app: AppContext, filter: ListFilter): Promise<Facets> {
   const wider = FACETS.flatMap((facet) => {
@@ -51,9 +51,9 @@ export async function countFacets(app: AppContext, filter: ListFilter): Promise<
     countValues(app, filter, plain),
     ...wider.map(({ facet, q }) => countValues(app, { ...filter, q }, [facet])),
   ]);
-  const rows = counted.flat();
+  const rows = counted.flatMap(({ values }) => values);
   return {
-    isApproximate: rows.some(({ hits }) => hits > MOST_COUNTED),
+    isApproximate: counted.some(({ isApproximate }) => isApproximate),
     facets: FACETS.flatMap((facet) => {
       const values = rows
         .filter((row) => row.facet === facet)
@@ -63,28 +63,49 @@ export async function countFacets(app: AppContext, filter: ListFilter): Promise<
   };
 }
 
-interface CountedValue extends Record<string, unknown> {
+interface CountedValue {
   facet: Facet;
   value: string;
   count: number;
-  /** How many sounds were looked at. */
-  hits: number;
 }
 
-async function countValues(app: AppContext, filter: ListFilter, facets: readonly Facet[]): Promise<CountedValue[]> {
-  if (facets.length === 0) return [];
+/** The most frequent values of each facet among what is found, counted in one pass. */
+async function countValues(
+  app: AppContext,
+  filter: ListFilter,
+  facets: readonly Facet[],
+): Promise<{ values: CountedValue[]; isApproximate: boolean }> {
+  if (facets.length === 0) return { values: [], isApproximate: false };
+  const sample = await sampleOf(app, filter);
   const columns = facets.map((facet) => sql`${VALUES[facet]} as ${sql.identifier(facet)}`);
-  const counts = facets.map(
-    (facet) => sql`
-      (select ${facet} as facet, ${sql.identifier(facet)} as value, count(*)::int as count from hit
-      where ${sql.identifier(facet)} is not null group by 2 order by 3 desc, 2 limit ${MOST_VALUES})`,
-  );
-  const { rows } = await app.db.execute<CountedValue>(sql`
-    with hit as materialized (
-      select ${sql.join(columns, sql`, `)} from sounds s join records r on r.sound_id = s.id left join analyses a on a.sound_id = s.id
-      where s.filed_at is not null and ${allOf(filterConditions(filter, { kind: 'catalogue' }))} limit ${MOST_COUNTED + 1})
-    select f.facet, f.value, f.count, (select count(*)::int from hit) as hits from (${sql.join(counts, sql` union all `)}) f`);
-  return rows;
+  const names = facets.map((facet) => sql.identifier(facet));
+  const { rows } = await app.db.execute<Record<string, string | null> & { count: number; left: number }>(sql`
+    with hit as (
+      select ${sql.join(columns, sql`, `)} from ${catalogueTables(false)} where ${allOf(sample.conditions)})
+    select ${sql.join(names, sql`, `)}, count(*) as count, grouping(${sql.join(names, sql`, `)}) as left
+    from hit group by grouping sets (${sql.join(
+      names.map((name) => sql`(${name})`),
+      sql`, `,
+    )})`);
+  // GROUPING() has a bit for each column, the last the lowest, which is 0 for the one that the row is about.
+  const all = 2 ** facets.length - 1;
+  const values = facets.flatMap((facet, index) => {
+    const own = all - 2 ** (facets.length - 1 - index);
+    return rows
+      .flatMap((row): CountedValue[] => {
+        const value = row.left === own ? row[facet] : null;
+        return value == null ? [] : [{ facet, value, count: Math.round(row.count * sample.factor) }];
+      })
+      .sort((a, b) => b.count - a.count || (a.value < b.value ? -1 : 1))
+      .slice(0, MOST_VALUES);
+  });
+  return { values: await withDriveNames(app, values), isApproximate: sample.factor !== 1 };
+}
+
+async function withDriveNames(app: AppContext, values: readonly CountedValue[]): Promise<CountedValue[]> {
+  if (!values.some(({ facet }) => facet === 'drive')) return [...values];
+  const names = new Map((await app.db.select().from(drives)).map(({ id, name }) => [id, name]));
+  return values.map((each) => (each.facet === 'drive' ? { ...each, value: names.get(each.value) ?? '' } : each));
 }
 
 function termOf(facet: Facet, value: string): { label: string; term: string } {

@@ -1,6 +1,7 @@
 import { AppError } from '@flagstone/core/errors';
 import { searchField } from '@flagstone/core/query/search-fields';
 import { parseQuery, type Bound, type FieldTest, type QueryNode } from '@flagstone/core/query/search-query';
+import type { ListFilter } from '@flagstone/contract/selection';
 import { FIELDS, type FieldName } from '@flagstone/core/record/fields';
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import { records } from '../db/schema.ts';
@@ -13,92 +14,159 @@ const NOT_IN_SEARCH: readonly FieldName[] = ['licenceUrl'];
 const ABOUT: readonly string[] = ['length', 'loudness', 'peak', 'tempo'];
 const HALF = 0.5;
 
+/** Texts that stand in search rows, up to so many letters. */
+const MOST_LETTERS_KEPT = 79;
+const IN_SEARCH_ROWS: Partial<Record<FieldName, SQL>> = {
+  library: sql`f.library`,
+  publisher: sql`f.publisher`,
+  creator: sql`f.creator`,
+  licence: sql`f.licence`,
+};
+
 const NUMBERS: Record<string, SQL> = {
-  length: sql`s.duration_seconds`,
-  rate: sql`s.sample_rate_hz`,
-  depth: sql`s.bit_depth`,
-  channels: sql`s.channels`,
-  loudness: sql`a.loudness_lufs`,
-  peak: sql`a.true_peak_dbtp`,
-  rating: sql`r.rating`,
+  length: sql`f.duration_seconds`,
+  rate: sql`f.sample_rate_hz`,
+  depth: sql`f.bit_depth`,
+  channels: sql`f.channels`,
+  loudness: sql`f.loudness_lufs`,
+  peak: sql`f.true_peak_dbtp`,
+  rating: sql`f.rating`,
+  uses: sql`f.uses`,
   weight: sql`r.weight`,
   activity: sql`r.activity`,
   tempo: sql`r.tempo`,
-  copies: sql`(select count(*) from copies k where k.sound_id = s.id and not k.gone)`,
+  copies: sql`(select count(*) from copies k where k.sound_id = f.sound_id and not k.gone)`,
 };
 
 const IS: Record<string, SQL> = {
-  rated: sql`r.rating is not null`,
-  filed: sql`s.filed_at is not null`,
+  loved: sql`exists (select from sound_marks m where m.sound_id = f.sound_id and m.favourite)`,
+  used: sql`f.uses > 0`,
+  rated: sql`f.rating is not null`,
+  filed: sql`f.filed`,
   clipped: sql`coalesce((a.measures ->> 'clippedSamples')::int, 0) > 0`,
-  silent: sql`(a.measures is not null and a.loudness_lufs is null)`,
-  pulled: sql`exists (select from pull_entries e where e.sound_id = s.id)`,
+  silent: sql`(a.measures is not null and f.loudness_lufs is null)`,
+  pulled: sql`exists (select from pull_entries e where e.sound_id = f.sound_id)`,
   cut: sql`s.parent_id is not null`,
   sliced: sql`r.slices <> ''`,
 };
 
 /**
- * The conditions that a search line means, over records `r`, sounds `s` and analyses `a`; none for an empty one. The last word also stands for the
- * beginning of a word while no space follows it. Throws QUERY_INVALID with the places of what cannot be read.
+ * The conditions that a search line means, over search rows `f`, records `r`, sounds `s` and analyses `a`; none for an empty one. The last word also stands for the
+ * beginning of a word while no space follows it. With `isNamed`, the words have to stand in name, keywords or category. Throws QUERY_INVALID with the places of what cannot be read.
  */
-export function queryConditions(line: string, isCatalogue: boolean): SQL[] {
-  const { query, faults } = parseQuery(line, true);
+export function queryConditions({ q, also, person }: Asked, isCatalogue: boolean, isNamed = false): SQL[] {
+  const { query, faults } = parseQuery(q, true);
+  const context: Context = { isCatalogue, also: alsoIn(also), person: Number(person) };
   const [fault] = faults;
   if (fault)
     throw new AppError('QUERY_INVALID', `${fault.message} (at letter ${fault.at + 1}).`, { details: { faults } });
   if (query.kind !== 'all') return [];
+  const isWorded = (part: QueryNode): boolean => textQuery(part, context.also) !== undefined;
+  const joined = (parts: readonly QueryNode[], vector?: SQL): SQL[] => {
+    const worded = parts.flatMap((part) => textQuery(part, context.also) ?? []);
+    return worded.length > 0 ? [found(sql.join(worded, sql` && `), vector)] : [];
+  };
+  const others = query.parts.filter((part) => !isWorded(part)).map((part) => conditionOf(part, context));
   // Words go together into one question to the index.
-  const worded = query.parts.flatMap((part) => textQuery(part) ?? []);
-  const others = query.parts.filter((part) => textQuery(part) === undefined);
+  if (!isNamed) return [...joined(query.parts), ...others];
+  const excluded = query.parts.filter((part) => part.kind === 'not');
   return [
-    ...(worded.length > 0 ? [found(sql.join(worded, sql` && `))] : []),
-    ...others.map((part) => conditionOf(part, isCatalogue)),
+    ...joined(
+      query.parts.filter((part) => part.kind !== 'not'),
+      NAMES,
+    ),
+    ...joined(excluded),
+    ...others,
   ];
 }
 
+/** The words of name, keywords and category alone, which have an index of their own. */
+export const NAMES = sql`ts_filter(f.search, '{a,b}')`;
+
+/** What of a filter the search line needs. */
+type Asked = Pick<ListFilter, 'q' | 'also' | 'person'>;
+
+interface Context {
+  isCatalogue: boolean;
+  also: ReadonlyMap<string, readonly string[]>;
+  person: number;
+}
+
+/** The words that stand beside each word. */
+export function alsoIn(also: string): ReadonlyMap<string, readonly string[]> {
+  const words = new Map<string, string[]>();
+  for (const pair of also.split(',')) {
+    const [of = '', other = ''] = pair.split('~');
+    if (other.trim() !== '') words.set(of.toLowerCase(), [...(words.get(of.toLowerCase()) ?? []), other.trim()]);
+  }
+  return words;
+}
+
+/**
+ * What the words and phrases of a search line ask for, as one text query, without what is excluded; undefined when it has none. With `also`, the words that
+ * stand beside them too.
+ */
+export function wordsAsked(line: string, also = ''): SQL | undefined {
+  const { query } = parseQuery(line, true);
+  if (query.kind !== 'all') return undefined;
+  const beside = alsoIn(also);
+  const words = query.parts.flatMap((part) => (part.kind === 'not' ? [] : (textQuery(part, beside) ?? [])));
+  return words.length > 0 ? sql`(${sql.join(words, sql` && `)})` : undefined;
+}
+
 /** What is nothing but words that say nothing (“the”) narrows nothing. */
-function found(query: SQL): SQL {
-  return sql`(numnode(${query}) = 0 or r.search @@ (${query}))`;
+function found(query: SQL, vector = sql`f.search`): SQL {
+  return sql`(numnode(${query}) = 0 or ${vector} @@ (${query}))`;
 }
 
 /** The text query of a part that is made of words and phrases alone; undefined for another one. */
-function textQuery(node: QueryNode): SQL | undefined {
+function textQuery(node: QueryNode, also: ReadonlyMap<string, readonly string[]>): SQL | undefined {
   if (node.kind === 'word') {
-    const whole = sql`plainto_tsquery('pg_catalog.english', unaccent(${node.text}))`;
-    return node.begun ? sql`(${whole} || to_tsquery('pg_catalog.simple', unaccent(${node.text}) || ':*'))` : whole;
+    const whole = sql`plainto_tsquery('pg_catalog.english', flagstone_unaccent(${node.text}))`;
+    return node.begun
+      ? sql`(${whole} || to_tsquery('pg_catalog.simple', flagstone_unaccent(${node.text}) || ':*'))`
+      : whole;
   }
-  if (node.kind === 'phrase') return sql`phraseto_tsquery('pg_catalog.english', unaccent(${node.text}))`;
+  if (node.kind === 'phrase') return phraseQuery(node.text);
   if (node.kind === 'not') {
-    const inner = textQuery(node.part);
+    const inner = textQuery(node.part, also);
     return inner && sql`!!${inner}`;
   }
   if (node.kind === 'any') {
-    const parts = node.parts.map(textQuery);
+    const parts = node.parts.map((part) => textQuery(part, also));
     return parts.every((part) => part !== undefined) ? sql`(${sql.join(parts, sql` || `)})` : undefined;
   }
   return undefined;
 }
 
-function conditionOf(node: QueryNode, isCatalogue: boolean): SQL {
-  const words = textQuery(node);
+function phraseQuery(text: string): SQL {
+  return sql`phraseto_tsquery('pg_catalog.english', flagstone_unaccent(${text}))`;
+}
+
+function conditionOf(node: QueryNode, context: Context): SQL {
+  const words = textQuery(node, context.also);
   if (words) return found(words);
-  if (node.kind === 'not') return sql`not coalesce(${conditionOf(node.part, isCatalogue)}, false)`;
+  if (node.kind === 'not') return sql`not coalesce(${conditionOf(node.part, context)}, false)`;
   if (node.kind === 'any')
     return sql`(${sql.join(
-      node.parts.map((part) => conditionOf(part, isCatalogue)),
+      node.parts.map((part) => conditionOf(part, context)),
       sql` or `,
     )})`;
-  if (node.kind === 'field') return fieldCondition(node.field, node.test, isCatalogue);
+  if (node.kind === 'field') return fieldCondition(node.field, node.test, context);
   return sql`true`;
 }
 
-function fieldCondition(name: string, test: FieldTest, isCatalogue: boolean): SQL {
+function fieldCondition(name: string, test: FieldTest, { isCatalogue, person }: Context): SQL {
   if (test.kind === 'choice') {
     if (name === 'state') return stateCondition(test.choice === 'instep' ? 'inStep' : test.choice, isCatalogue);
-    return name === 'form' ? sql`r.form = ${test.choice}` : (IS[test.choice] ?? sql`true`);
+    if (test.choice === 'favourite') return marked(sql`m.favourite and m.person_id = ${person}`);
+    return name === 'form' ? sql`f.form = ${test.choice}` : (IS[test.choice] ?? sql`true`);
   }
   if (test.kind === 'range') {
-    const column = NUMBERS[name] ?? sql`null`;
+    const column =
+      name === 'mine'
+        ? sql`(select m.rating from sound_marks m where m.sound_id = f.sound_id and m.person_id = ${person})`
+        : (NUMBERS[name] ?? sql`null`);
     const { from, to } = test;
     if (from && from.value === to?.value && ABOUT.includes(name))
       return sql`${column} between ${from.value - HALF} and ${from.value + HALF}`;
@@ -109,17 +177,24 @@ function fieldCondition(name: string, test: FieldTest, isCatalogue: boolean): SQ
   // The age is the other way round than the time: less than seven days old is after a week ago.
   if (test.kind === 'age')
     return bounded(
-      sql`s.created_at`,
+      sql`f.created_at`,
       test.to,
       test.from,
       (days) => sql`now() - make_interval(secs => ${days * 86_400})`,
     );
   if (test.kind === 'date')
-    return bounded(sql`s.created_at`, test.from, test.to, (days) => sql`to_timestamp(${days * 86_400})`);
+    return bounded(sql`f.created_at`, test.from, test.to, (days) => sql`to_timestamp(${days * 86_400})`);
   return textCondition(name, test);
 }
 
+/** Somebody marked the sound so. */
+function marked(condition: SQL): SQL {
+  return sql`exists (select from sound_marks m where m.sound_id = f.sound_id and ${condition})`;
+}
+
 function bounded(column: SQL, from: Bound | undefined, to: Bound | undefined, value: (bound: number) => SQL): SQL {
+  // Said as “is”, which the index of words answers too.
+  if (from && from.value === to?.value && !from.open && !to.open) return sql`${column} = ${value(from.value)}`;
   const parts = [
     ...(from ? [from.open ? sql`${column} > ${value(from.value)}` : sql`${column} >= ${value(from.value)}`] : []),
     ...(to ? [to.open ? sql`${column} < ${value(to.value)}` : sql`${column} <= ${value(to.value)}`] : []),
@@ -131,7 +206,7 @@ function bounded(column: SQL, from: Bound | undefined, to: Bound | undefined, va
 function textCondition(name: string, { text, exact, whole }: Extract<FieldTest, { kind: 'text' }>): SQL {
   const words = sql`flagstone_words(${text})`;
   const query = exact
-    ? sql`phraseto_tsquery('pg_catalog.english', unaccent(${text}))`
+    ? sql`phraseto_tsquery('pg_catalog.english', flagstone_unaccent(${text}))`
     : sql`plainto_tsquery('pg_catalog.english', ${words})`;
   const says = (column: SQL): SQL =>
     whole
@@ -139,17 +214,23 @@ function textCondition(name: string, { text, exact, whole }: Extract<FieldTest, 
       : sql`to_tsvector('pg_catalog.english', flagstone_words(${column})) @@ ${query}`;
   const begins = `${text.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`;
   const isLike = (column: SQL): SQL => (whole ? says(column) : sql`lower(${column}) like ${begins}`);
-  if (name === 'layout') return isLike(sql`a.channel_layout`);
+  if (name === 'tag')
+    return marked(
+      sql`exists (select from unnest(m.tags) tag where ${whole ? says(sql`tag`) : sql`lower(tag) like ${begins}`})`,
+    );
+  if (name === 'layout') return isLike(sql`f.channel_layout`);
   if (name === 'container')
-    return sql`exists (select from copies k where k.sound_id = s.id and ${isLike(sql`k.container`)})`;
+    return sql`exists (select from copies k where k.sound_id = f.sound_id and ${isLike(sql`k.container`)})`;
   if (name === 'drive')
-    return sql`exists (select from copies k join drives v on v.id = k.drive_id where k.sound_id = s.id and ${says(sql`v.name`)})`;
+    return sql`exists (select from copies k join drives v on v.id = k.drive_id where k.sound_id = f.sound_id and ${says(sql`v.name`)})`;
   if (name === 'name' || name === 'folder') {
     const column = name === 'name' ? sql`k.name` : sql`k.folder`;
-    return sql`(r.search @@ ${query} and exists (select from copies k where k.sound_id = s.id and ${says(column)}))`;
+    return sql`(f.search @@ ${query} and exists (select from copies k where k.sound_id = f.sound_id and ${says(column)}))`;
   }
   const field = searchField(name)?.field;
   if (field === undefined) return sql`true`;
+  const narrow = whole ? IN_SEARCH_ROWS[field] : undefined;
+  if (narrow && text.length <= MOST_LETTERS_KEPT) return sql`lower(${narrow}) = ${text.toLowerCase()}`;
   const column = sql`r.${sql.identifier(getTableColumns(records)[field].name)}`;
   const isList = FIELDS.find((each) => each.name === field)?.kind === 'list';
   const matches = says(isList ? sql`array_to_string(${column}, ' ')` : column);

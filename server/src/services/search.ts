@@ -1,4 +1,4 @@
-import type { ListFilter } from '@flagstone/contract/selection';
+import { filterSchema, type ListFilter } from '@flagstone/contract/selection';
 import { FIELDS, type FieldName } from '@flagstone/core/record/fields';
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import type { Queryable } from '../db/connect.ts';
@@ -6,15 +6,12 @@ import { records } from '../db/schema.ts';
 import { stateCondition } from './copy-state.ts';
 import { queryConditions } from './query-sql.ts';
 
-/** Brings the search vectors of sounds up to date with their records and the paths of their copies. */
+/** Brings the search rows of sounds up to date with their records and copies; makes those that are missing. */
 export async function refreshSearch(db: Queryable, soundIds: readonly number[]): Promise<void> {
   if (soundIds.length === 0) return;
   // In the order of their ids, so that two writers wait for each other and never both.
   await db.execute(sql`select from records where sound_id = any(${idList(soundIds)}) order by sound_id for update`);
-  await db.execute(sql`
-    update records r set search = flagstone_search(r, coalesce(p.paths, ''))
-    from (select sound_id, string_agg(folder || '/' || name, ' ') as paths from copies where sound_id = any(${idList(soundIds)}) group by sound_id) p
-    where p.sound_id = r.sound_id`);
+  await db.execute(sql`select flagstone_refresh_search(array(select distinct unnest(${idList(soundIds)}) order by 1))`);
 }
 
 /** Ids as one bound array. */
@@ -22,38 +19,70 @@ export function idList(ids: readonly number[]): SQL {
   return sql`${`{${ids.join(',')}}`}::bigint[]`;
 }
 
-/** What a filter asks of records `r`, copies `c`, sounds `s` and analyses `a`; of batch items `b` too where a batch is listed. */
+/**
+ * The tables in which the catalogue's sounds are found. Where neither conditions nor order name a table that is joined from the left by its primary
+ * key, PostgreSQL leaves it out.
+ */
+export function catalogueTables(withCopy: boolean): SQL {
+  const copy = withCopy
+    ? sql`join lateral (select * from copies o where o.sound_id = f.sound_id order by o.gone, o.id limit 1) c on true`
+    : sql``;
+  return sql`search_rows f left join sounds s on s.id = f.sound_id left join records r on r.sound_id = f.sound_id
+    left join analyses a on a.sound_id = f.sound_id ${copy}`;
+}
+
+/**
+ * What a filter asks of the sounds of the catalogue, over search rows `f` and the tables of `catalogueTables`. That nothing is retired is found out first: asked
+ * for each sound, PostgreSQL would not use its indexes.
+ */
+export async function catalogueConditions(db: Queryable, filter: ListFilter, isNamed = false): Promise<SQL[]> {
+  const { rows } = await db.execute<{ some: boolean }>(
+    sql`select exists (select from collections where retired_at is not null) as some`,
+  );
+  const retired = rows[0]?.some === true && filter.collection === '';
+  return [sql`f.filed`, ...(retired ? [IS_NOT_RETIRED] : []), ...narrowing(filter, { kind: 'catalogue' }, isNamed)];
+}
+
+/** What a filter asks of search rows `f`, and of records `r`, copies `c`, sounds `s`, analyses `a` and batch items `b` where it has to. */
 export function filterConditions(filter: ListFilter, source?: { kind: string }): SQL[] {
+  const retired = source?.kind === 'catalogue' && filter.collection === '' ? [NOT_RETIRED] : [];
+  return [...narrowing(filter, source), ...retired];
+}
+
+function narrowing(filter: ListFilter, source?: { kind: string }, isNamed = false): SQL[] {
   const when = (value: string, condition: () => SQL): SQL[] => (value === '' ? [] : [condition()]);
   return [
-    ...queryConditions(filter.q, source?.kind === 'catalogue'),
-    ...(filter.collection === ''
-      ? source?.kind === 'catalogue'
-        ? [NOT_RETIRED]
-        : []
-      : [inCollections(filter.collection)]),
-    ...when(filter.category, () => sql`r.category = ${filter.category}`),
-    ...when(filter.catId, () => sql`r.cat_id = ${filter.catId}`),
+    ...queryConditions(filter, source?.kind === 'catalogue', isNamed),
+    ...when(filter.collection, () => inCollections(filter.collection)),
+    ...when(filter.category, () => sql`f.category = ${filter.category}`),
+    ...when(filter.catId, () => sql`f.cat_id = ${filter.catId}`),
     ...when(
       filter.disagrees,
-      () => sql`r.sound_id in (select sound_id from copies where disagreeing @> array[${filter.disagrees}]::text[])`,
+      () => sql`f.sound_id in (select sound_id from copies where disagreeing @> array[${filter.disagrees}]::text[])`,
     ),
     ...when(filter.missing, () => missingField(filter.missing as FieldName)),
     ...when(filter.state, () => stateCondition(filter.state, source?.kind === 'catalogue')),
-    ...rangeConditions(sql`s.duration_seconds`, filter.length),
-    ...rangeConditions(sql`a.loudness_lufs`, filter.loudness),
-    ...when(filter.since, () => sql`s.created_at >= ${filter.since}::timestamptz`),
+    ...rangeConditions(sql`f.duration_seconds`, filter.length),
+    ...rangeConditions(sql`f.loudness_lufs`, filter.loudness),
+    ...when(filter.since, () => sql`f.created_at >= ${filter.since}::timestamptz`),
     ...(source?.kind === 'batch' ? when(filter.found, () => sql`b.found = ${filter.found}`) : []),
   ];
 }
 
+/** Whether a filter leaves anything out; the retired collections aside. */
+export function isNarrow(filter: ListFilter): boolean {
+  const { person: _person, also: _also, ...narrowing } = filterSchema.shape;
+  return Object.keys(narrowing).some((key) => filter[key as keyof ListFilter] !== '');
+}
+
 /** Sounds that stand in nothing but retired collections are listed only when one of those is asked for. */
-const NOT_RETIRED = sql`(not exists (select from collections where retired_at is not null) or exists (
-  select from copies k left join folders f on f.id = k.read_folder_id left join collections o on o.id = f.collection_id
-  where k.sound_id = s.id and o.retired_at is null))`;
+const IS_NOT_RETIRED = sql`exists (
+  select from copies k left join folders w on w.id = k.read_folder_id left join collections o on o.id = w.collection_id
+  where k.sound_id = f.sound_id and o.retired_at is null)`;
+const NOT_RETIRED = sql`(not exists (select from collections where retired_at is not null) or ${IS_NOT_RETIRED})`;
 
 function inCollections(numbers: string): SQL {
-  return sql`s.id in (select k.sound_id from copies k where k.read_folder_id in (
+  return sql`f.sound_id in (select k.sound_id from copies k where k.read_folder_id in (
     select id from folders where collection_id = any(${`{${numbers}}`}::int[])))`;
 }
 

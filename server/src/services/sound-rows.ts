@@ -1,17 +1,9 @@
 import type { Issue } from '@flagstone/core/errors';
-import { AppError } from '@flagstone/core/errors';
 import { FIELD_NAMES, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
-import type { SoundPage } from '@flagstone/contract/api';
+import type { SoundMark } from '@flagstone/contract/marks';
 import type { CopyState, SoundRow } from '@flagstone/contract/record';
-import {
-  filterSchema,
-  type ListFilter,
-  type ListQuery,
-  type Selection,
-  type SortKey,
-} from '@flagstone/contract/selection';
+import { filterSchema, type ListFilter, type Selection } from '@flagstone/contract/selection';
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
-import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { records } from '../db/schema.ts';
@@ -29,6 +21,10 @@ const COLUMNS = sql.join(
     sql`s.id as sound_id, c.id as copy_id, c.name, c.folder, c.size_bytes, c.container, c.track_names, c.issues, c.disagreeing, d.id as drive_id, d.name as drive_name, d.root_path, d.identity`,
     sql`s.codec, s.sample_rate_hz, s.bit_depth, s.channels, s.frames, s.duration_seconds, s.filed_at is not null as filed, a.loudness_lufs, a.true_peak_dbtp, a.channel_layout, a.measures is not null as is_measured, r.revision, ${COPY_STATE} as state`,
     sql`(select count(*) from copies o where o.sound_id = s.id and not o.gone) as copy_count`,
+    sql`(select v.uses from search_rows v where v.sound_id = s.id) as uses`,
+    sql`(select coalesce(jsonb_agg(jsonb_build_object('personId', m.person_id, 'person', p.name, 'rating', m.rating, 'favourite', m.favourite,
+      'tags', m.tags, 'note', m.note) order by m.person_id), '[]') from sound_marks m join people p on p.id = m.person_id
+      where m.sound_id = s.id) as marks`,
     ...FIELD_NAMES.map((name) => sql.raw(`r."${FIELD_COLUMNS[name]}"`)),
   ],
   sql`, `,
@@ -44,103 +40,38 @@ export interface DatabaseRow extends Record<string, unknown> {
   drive_name: string;
   issues: Issue[];
   disagreeing: FieldName[];
+  marks: SoundMark[];
   state: Exclude<CopyState, 'away'>;
 }
 
-type Source = { kind: 'batch'; batchId: number } | { kind: 'catalogue' };
-
-function from(source: Source): SQL {
-  return source.kind === 'batch'
-    ? sql`batch_items b join copies c on c.id = b.copy_id and b.batch_id = ${source.batchId}
-        join sounds s on s.id = c.sound_id join records r on r.sound_id = s.id join drives d on d.id = c.drive_id
-        left join analyses a on a.sound_id = s.id`
-    : sql`sounds s join records r on r.sound_id = s.id
-        join lateral (select * from copies o where o.sound_id = s.id order by o.gone, o.id limit 1) c on s.filed_at is not null
-        join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id`;
+/** The tables of a batch's rows; `c` is the copy. */
+export function batchTables(batchId: number): SQL {
+  return sql`batch_items b join copies c on c.id = b.copy_id and b.batch_id = ${batchId} join search_rows f on f.sound_id = c.sound_id
+    join sounds s on s.id = c.sound_id join records r on r.sound_id = s.id join drives d on d.id = c.drive_id
+    left join analyses a on a.sound_id = s.id`;
 }
 
-/**
- * The catalogue in the order of names: the same rows as above, but beginning at the copies, whose names have an index. From the sounds, a
- * million names would be looked up and sorted for the first page.
- */
-const CATALOGUE_BY_NAME = sql`copies c join sounds s on s.id = c.sound_id and s.filed_at is not null join records r on r.sound_id = s.id
-  join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id`;
+/** The tables of the catalogue's rows from their copies, of which only the first of each sound counts. */
+const CATALOGUE_COPIES = sql`copies c join search_rows f on f.sound_id = c.sound_id and f.filed join sounds s on s.id = c.sound_id
+  join records r on r.sound_id = s.id join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id`;
 const IS_FIRST_COPY = sql`c.id = (select o.id from copies o where o.sound_id = c.sound_id order by o.gone, o.id limit 1)`;
 
-/** What is counted for a total: no row of the catalogue depends on which copy is its first. */
-function countedFrom(source: Source): SQL {
-  return source.kind === 'batch'
-    ? from(source)
-    : sql`sounds s join records r on r.sound_id = s.id and s.filed_at is not null
-        and exists (select from copies o where o.sound_id = s.id) left join analyses a on a.sound_id = s.id`;
+/** The rows of copies or of sounds (their first copies) in the order of the numbers that are given. */
+export async function rowsInOrder(db: Queryable, of: 'copies' | 'sounds', ids: readonly number[]): Promise<SoundRow[]> {
+  if (ids.length === 0) return [];
+  const copy =
+    of === 'copies'
+      ? sql`join copies c on c.id = i.id`
+      : sql`join lateral (select * from copies o where o.sound_id = i.id order by o.gone, o.id limit 1) c on true`;
+  const { rows } = await db.execute<DatabaseRow>(sql`
+    select ${COLUMNS} from unnest(${idList(ids)}) with ordinality i(id, place) ${copy} join sounds s on s.id = c.sound_id
+    join records r on r.sound_id = s.id join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id order by i.place`);
+  return toSoundRows(rows);
 }
 
-const SORTS: Record<SortKey, SQL> = {
-  name: sql`lower(c.name)`,
-  folder: sql`lower(c.folder || '/' || c.name)`,
-  catId: sql`r.cat_id`,
-  fxName: sql`lower(r.fx_name)`,
-  description: sql`lower(r.description)`,
-  keywords: sql`lower(array_to_string(r.keywords, ', '))`,
-  state: COPY_STATE,
-  library: sql`lower(r.library)`,
-  creatorId: sql`r.creator_id`,
-  sourceId: sql`r.source_id`,
-  length: sql`s.duration_seconds`,
-  channels: sql`s.channels`,
-  sampleRate: sql`s.sample_rate_hz`,
-  bitDepth: sql`s.bit_depth`,
-  added: sql`s.id`,
-  // What was not measured comes last from loud to quiet, first from quiet to loud.
-  loudness: sql`coalesce(a.loudness_lufs, -1000)`,
-};
-
-const cursorSchema = z.tuple([z.union([z.string(), z.number()]), z.number()]);
-
-/** One page of a batch or of the catalogue, by key: page one hundred costs what page one costs. */
-export async function listRows(app: AppContext, source: Source, query: ListQuery): Promise<SoundPage> {
-  const conditions = filterConditions(query, source);
-  const [key, id] = [SORTS[query.sort], source.kind === 'batch' ? sql`c.id` : sql`s.id`];
-  const descending = query.direction === 'desc';
-  const after = query.after === undefined ? [] : [afterCursor(key, id, query.after, descending)];
-  const order = descending ? sql`${key} desc, ${id} desc` : sql`${key}, ${id}`;
-  const byName = source.kind === 'catalogue' && query.sort === 'name';
-  const tables = byName ? CATALOGUE_BY_NAME : from(source);
-  const first = byName ? [IS_FIRST_COPY] : [];
-  const { rows } = await app.db.execute<DatabaseRow & { cursor_key: string | number; cursor_id: number }>(sql`
-    select ${COLUMNS}, ${key} as cursor_key, ${id} as cursor_id from ${tables}
-    where ${allOf([...conditions, ...first, ...after])} order by ${order} limit ${query.limit + 1}`);
-  const total = await app.db.execute<{ count: number }>(
-    sql`select count(*) from ${countedFrom(source)} where ${allOf(conditions)}`,
-  );
-  const page = rows.slice(0, query.limit);
-  const last = rows.length > query.limit ? page.at(-1) : undefined;
-  return {
-    rows: await toSoundRows(page),
-    next: last ? Buffer.from(JSON.stringify([last.cursor_key, last.cursor_id])).toString('base64url') : null,
-    total: total.rows[0]?.count ?? 0,
-  };
-}
-
-function afterCursor(key: SQL, id: SQL, cursor: string, descending: boolean): SQL {
-  let parsed: z.infer<typeof cursorSchema>;
-  try {
-    parsed = cursorSchema.parse(JSON.parse(Buffer.from(cursor, 'base64url').toString()));
-  } catch (cause) {
-    throw new AppError('BAD_REQUEST', 'The page mark is not one that this list gave.', { cause });
-  }
-  return descending
-    ? sql`(${key}, ${id}) < (${parsed[0]}, ${parsed[1]})`
-    : sql`(${key}, ${id}) > (${parsed[0]}, ${parsed[1]})`;
-}
-
-/** The row of one sound, for the card; `copyId` chooses the copy, else the first. */
+/** The row of one sound, for the card, with its first copy. */
 export async function rowOfSound(app: AppContext, soundId: number): Promise<SoundRow | undefined> {
-  const { rows } = await app.db.execute<DatabaseRow>(sql`
-    select ${COLUMNS} from sounds s join records r on r.sound_id = s.id
-    join lateral (select * from copies o where o.sound_id = s.id order by o.gone, o.id limit 1) c on true
-    join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id where s.id = ${soundId}`);
-  return (await toSoundRows(rows))[0];
+  return (await rowsInOrder(app.db, 'sounds', [soundId]))[0];
 }
 
 /** All copies of a sound, as rows. */
@@ -174,7 +105,7 @@ export async function* selectedRows(
 export async function placesByPath(db: Queryable, selection: Selection): Promise<Map<number, number>> {
   const { tables, conditions } = selectionParts(selection);
   const { rows } = await db.execute<{ id: number }>(
-    sql`select c.id from ${tables} where ${allOf(conditions)} order by ${SORTS.folder}, c.id`,
+    sql`select c.id from ${tables} where ${allOf(conditions)} order by lower(c.folder || '/' || c.name), c.id`,
   );
   return new Map(rows.map(({ id }, place) => [id, place]));
 }
@@ -190,8 +121,8 @@ export function selectionParts(selection: Selection): { tables: SQL; conditions:
   const conditions = filterConditions(filter, selection);
   // From the copies, whose numbers have an index: from the sounds, each page would go through the whole catalogue.
   return selection.kind === 'catalogue'
-    ? { tables: CATALOGUE_BY_NAME, conditions: [...conditions, IS_FIRST_COPY] }
-    : { tables: from(selection), conditions };
+    ? { tables: CATALOGUE_COPIES, conditions: [...conditions, IS_FIRST_COPY] }
+    : { tables: batchTables(selection.batchId), conditions };
 }
 
 async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {
@@ -234,6 +165,8 @@ async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {
             channelLayout: String(row['channel_layout']),
           }
         : null,
+      marks: row.marks,
+      uses: Number(row['uses'] ?? 0),
     };
   });
 }

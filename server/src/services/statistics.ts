@@ -4,6 +4,7 @@ import { and, eq, isNull, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { copies } from '../db/schema.ts';
 import { COPY_STATE } from './copy-state.ts';
+import { keptAnswer } from './kept.ts';
 import { missingField } from './search.ts';
 
 const LENGTH_EDGES = [1, 3, 10, 30, 60, 300];
@@ -37,30 +38,8 @@ function bands(edges: readonly number[], unit: string): Band[] {
   });
 }
 
-interface Kept {
-  value: Promise<Statistics>;
-  /** Until when it is good enough, in milliseconds of performance.now(). */
-  until: number;
-}
-
-const kept = new WeakMap<AppContext, Kept>();
-/** Numbers are kept for so many times as long as they took: small catalogues are counted afresh, a million sounds now and then. */
-const KEPT_FACTOR = 10;
-
 /** The catalogue in numbers, for Today. */
-export function statisticsOf(app: AppContext): Promise<Statistics> {
-  const known = kept.get(app);
-  if (known && performance.now() < known.until) return known.value;
-  const started = performance.now();
-  const entry: Kept = { value: countAll(app), until: Infinity };
-  kept.set(app, entry);
-  const setUntil = (): void => {
-    entry.until = performance.now() + (performance.now() - started) * KEPT_FACTOR;
-  };
-  // One that failed is asked for again at once.
-  entry.value.then(setUntil, () => kept.delete(app));
-  return entry.value;
-}
+export const statisticsOf = keptAnswer(countAll);
 
 async function countAll(app: AppContext): Promise<Statistics> {
   const [totals, categories, lengths, loudness, growth, states, gone] = await Promise.all([

@@ -2,6 +2,7 @@ import { fstatSync, openSync, readSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import path from 'node:path';
 import type { Thesaurus } from '@flagstone/core/suggest/suggest-category';
+import type { RelatedWord, RelationKind } from '@flagstone/core/text/thesaurus';
 
 /**
  * Broader words and synonyms from WordNet 3.1 (Princeton University), read from its own files: the index is searched by halves, so that nothing is
@@ -87,6 +88,7 @@ export function englishWords(): (word: string) => boolean {
 
 /** Opened once for the process, and open as long as it lives. */
 let nouns: { index: LineFile; data: LineFile } | undefined;
+let verbs: { index: LineFile; data: LineFile } | undefined;
 
 function relatedOf(index: LineFile, data: LineFile, word: string): string[] {
   for (const [from, to] of ENDINGS) {
@@ -116,6 +118,71 @@ function broaderOf(data: LineFile, offset: number, lemma: string): string[] {
     at = broader < 0 ? undefined : Number(pointers[broader + 1]);
   }
   return words.filter((word) => word !== lemma);
+}
+
+/** Senses of a word that are looked at: the further ones are seldom meant. */
+const SENSES = 2;
+const MOST_NARROWER = 8;
+
+/**
+ * What WordNet relates a lower-case noun or verb to, by its first senses: words of the same synset, of the synset above (hypernym) and of those below
+ * (hyponyms). The most frequent sense comes first.
+ */
+export function wordNetRelations(word: string): readonly RelatedWord[] {
+  if (word.length < SHORTEST - 1) return [];
+  nouns ??= { index: new LineFile('index.noun'), data: new LineFile('data.noun') };
+  verbs ??= { index: new LineFile('index.verb'), data: new LineFile('data.verb') };
+  const found = new Map<string, RelatedWord>();
+  const add = (words: readonly string[], kind: RelationKind): void => {
+    for (const each of words)
+      if (each !== word && !TOO_BROAD.has(each.replaceAll(' ', '_')) && !found.has(each))
+        found.set(each, { word: each, kind });
+  };
+  for (const [{ index, data }, endings] of [
+    [nouns, ENDINGS],
+    [verbs, [...ENDINGS.slice(0, 3), ...OTHER_ENDINGS]],
+  ] as const)
+    for (const offset of sensesOf(index, word, endings)) {
+      const set = readSynset(data, offset);
+      add(set.words, 'same');
+      for (const below of set.below.slice(0, MOST_NARROWER)) add(readSynset(data, below).words.slice(0, 1), 'narrower');
+      const [above] = set.above;
+      if (above !== undefined) add(readSynset(data, above).words, 'broader');
+    }
+  return [...found.values()];
+}
+
+/** Where the first senses of a word stand in the data. */
+function sensesOf(index: LineFile, given: string, endings: readonly (readonly [string, string])[]): number[] {
+  const word = given.replaceAll(' ', '_');
+  for (const [from, to] of endings) {
+    if (!word.endsWith(from) || word.length - from.length < 2) continue;
+    const fields = index
+      .find(word.slice(0, word.length - from.length) + to)
+      ?.split(' ')
+      .filter(Boolean);
+    if (!fields) continue;
+    const first = 6 + Number(fields[3]);
+    return fields.slice(first, first + SENSES).map(Number);
+  }
+  return [];
+}
+
+interface Synset {
+  words: string[];
+  above: number[];
+  below: number[];
+}
+
+function readSynset(data: LineFile, offset: number): Synset {
+  // synset_offset lex_filenum ss_type w_cnt(hex) word lex_id ... p_cnt [ptr_symbol offset pos source/target]...
+  const fields = (data.lineAt(offset).split(' | ')[0] ?? '').split(' ');
+  const count = parseInt(fields[3] ?? '0', 16);
+  const words = Array.from({ length: count }, (_, at) => (fields[4 + at * 2] ?? '').toLowerCase().replaceAll('_', ' '));
+  const pointers = fields.slice(5 + count * 2);
+  const to = (symbol: string): number[] =>
+    pointers.flatMap((field, at) => (at % 4 === 0 && field === symbol ? [Number(pointers[at + 1])] : []));
+  return { words, above: to('@'), below: to('~') };
 }
 
 /** A file of sorted lines that is read where it is needed. */

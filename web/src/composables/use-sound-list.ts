@@ -25,6 +25,8 @@ export function useSoundList(
   const player = usePlayer();
   const rows = shallowRef<SoundRow[]>([]);
   const total = ref(0);
+  /** The total is in proportion to a sample. */
+  const isAbout = ref(false);
   const loading = ref(true);
   const sorting = ref<SortState>({ sort: 'folder', direction: 'asc' });
   const current = ref(-1);
@@ -60,6 +62,13 @@ export function useSoundList(
     return signal.aborted ? undefined : page;
   }
 
+  /** Only the first page says how much there is in all. */
+  function takeTotal(page: SoundPage): void {
+    if (page.total === null) return;
+    total.value = page.total;
+    isAbout.value = page.isApproximate;
+  }
+
   /** Starts again from the first row. */
   async function restart(): Promise<void> {
     request.abort();
@@ -68,7 +77,7 @@ export function useSoundList(
     const page = await load(PAGE);
     if (!page) return;
     rows.value = page.rows;
-    total.value = page.total;
+    takeTotal(page);
     next = page.next;
     loading.value = false;
     fetching = false;
@@ -94,7 +103,7 @@ export function useSoundList(
       const page = await load(Math.min(RELOAD_PAGE, wanted - fresh.length), after);
       if (!page) return;
       fresh.push(...page.rows);
-      total.value = page.total;
+      takeTotal(page);
       next = page.next;
       after = page.next ?? undefined;
     } while (fresh.length < wanted && after !== undefined);
@@ -218,6 +227,7 @@ export function useSoundList(
   return {
     rows,
     total,
+    isAbout,
     loading,
     sorting,
     current,

@@ -269,7 +269,7 @@ useKeys({
       <div v-if="list.rows.value.length === 0" class="empty"><slot name="empty" /></div>
     </div>
     <div class="foot soft" role="status">
-      <span>{{ counted(list.total.value, 'sound') }}</span>
+      <span>{{ list.isAbout.value ? 'about ' : '' }}{{ counted(list.total.value, 'sound') }}</span>
       <list-narrowing />
       <strong v-if="list.selectedCount.value > 0">{{
         list.everything.value ? 'All selected' : `${list.selectedCount.value.toLocaleString('en')} selected`

@@ -23,6 +23,8 @@ interface Count {
 }
 
 const counts = ref<Count[]>([]);
+/** Stands before counts that are in proportion to a sample. */
+const about = ref('');
 const groups = computed(() => {
   const byCategory = new Map<string, { category: string; count: number; members: Count[] }>();
   for (const entry of counts.value) {
@@ -41,7 +43,9 @@ async function load(): Promise<void> {
   // A chosen category does not narrow the counts, so it is no reason to ask again.
   const { category: _c, catId: _i, ...query } = props.filter;
   const answer = await showingErrors(() => call('countCategories', { query }));
-  if (answer) counts.value = answer;
+  if (!answer) return;
+  counts.value = answer.categories;
+  about.value = answer.isApproximate ? '≈' : '';
 }
 
 watch(
@@ -64,7 +68,7 @@ const isOpen = (category: string): boolean => props.filter.category === category
       :class="{ current: filter.category === '' && filter.catId === '' }"
       @click="emit('choose', '', '')"
     >
-      <span>Everything</span><span class="count">{{ total }}</span>
+      <span>Everything</span><span class="count">{{ about }}{{ total.toLocaleString('en') }}</span>
     </button>
     <template v-for="group in groups" :key="group.category">
       <button
@@ -76,10 +80,10 @@ const isOpen = (category: string): boolean => props.filter.category === category
         @click="emit('choose', group.category, '')"
       >
         <span>{{ isOpen(group.category) ? '▾' : '▸' }} {{ group.category }}</span
-        ><span class="count">{{ group.count }}</span>
+        ><span class="count">{{ about }}{{ group.count.toLocaleString('en') }}</span>
       </button>
       <p v-else class="index-entry soft">
-        <span>No category yet</span><span class="count">{{ group.count }}</span>
+        <span>No category yet</span><span class="count">{{ about }}{{ group.count.toLocaleString('en') }}</span>
       </p>
       <template v-if="isOpen(group.category)">
         <button
@@ -90,7 +94,9 @@ const isOpen = (category: string): boolean => props.filter.category === category
           :class="{ current: filter.catId === member.catId }"
           @click="emit('choose', group.category, filter.catId === member.catId ? '' : member.catId)"
         >
-          <span>{{ member.subCategory }}</span><span class="count">{{ member.count }}</span>
+          <span>{{ member.subCategory }}</span><span class="count"
+            >{{ about }}{{ member.count.toLocaleString('en') }}</span
+          >
         </button>
       </template>
     </template>

@@ -71,7 +71,7 @@ function turn(facet: Facet): void {
           @click="emit('toggle', value.term)"
         >
           <span class="label">{{ hasTerm(filter.q, value.term) ? '✓ ' : '' }}{{ value.label }}</span
-          ><span class="count">{{ found.isApproximate ? '≈' : '' }}{{ value.count }}</span>
+          ><span class="count">{{ found.isApproximate ? '≈' : '' }}{{ value.count.toLocaleString('en') }}</span>
         </button>
       </template>
     </template>

@@ -1,0 +1,45 @@
+import { RELATION_KINDS } from '@flagstone/core/text/thesaurus';
+import { z } from 'zod';
+
+const word = z
+  .string()
+  .trim()
+  .toLowerCase()
+  .min(2)
+  .max(60)
+  .regex(/^[\p{L}\p{N}' ]+$/u, 'is no word or phrase');
+
+/** A word of the search line: how many sounds have it, what is searched for instead, and related words that occur. */
+const wordReadingSchema = z.object({
+  text: z.string(),
+  at: z.number(),
+  length: z.number(),
+  sounds: z.number(),
+  instead: z.string().nullable(),
+  related: z.array(z.object({ word: z.string(), kind: z.enum(RELATION_KINDS), sounds: z.number() })),
+});
+export type WordReading = z.infer<typeof wordReadingSchema>;
+
+export const queryReadingSchema = z.object({
+  /** The line with misspelt words put right; null when nothing is. */
+  corrected: z.string().nullable(),
+  words: z.array(wordReadingSchema),
+});
+export type QueryReading = z.infer<typeof queryReadingSchema>;
+
+/** A relation that somebody adds, or (`hidden`) takes away from those that are there. */
+export const newRelationSchema = z.strictObject({
+  word,
+  related: word,
+  kind: z.enum(RELATION_KINDS),
+  hidden: z.boolean().default(false),
+});
+export const relationSchema = z.object({
+  id: z.number(),
+  word: z.string(),
+  related: z.string(),
+  kind: z.enum(RELATION_KINDS),
+  hidden: z.boolean(),
+  person: z.string(),
+});
+export type WordRelation = z.infer<typeof relationSchema>;

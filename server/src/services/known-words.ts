@@ -1,0 +1,96 @@
+import { editDistance } from '@flagstone/core/text/edit-distance';
+import { sql } from 'drizzle-orm';
+import type { AppContext } from '../app-context.ts';
+import type { Queryable } from '../db/connect.ts';
+
+/** Gathering is done again after so many times as long as it took. */
+const REST_FACTOR = 20;
+/** What takes less, in milliseconds, is done whenever words are asked for: in small catalogues nothing is ever out of date. */
+const QUICK = 300;
+
+interface Gathering {
+  under: Promise<void> | undefined;
+  until: number;
+}
+const gatherings = new WeakMap<AppContext, Gathering>();
+
+/**
+ * Sees to it that `known_words` has the words of the collection: waits where that is quick or where there are none yet, else has it done in the background.
+ */
+export async function gatherKnownWords(app: AppContext): Promise<void> {
+  const state = gatherings.get(app) ?? { under: undefined, until: 0 };
+  gatherings.set(app, state);
+  if (state.under === undefined && performance.now() >= state.until) {
+    const started = performance.now();
+    state.under = gather(app.db)
+      .finally(() => {
+        const took = performance.now() - started;
+        state.until = took < QUICK ? 0 : performance.now() + took * REST_FACTOR;
+        state.under = undefined;
+      })
+      .catch((error: unknown) => app.log.error({ err: error }, 'the words of the collection could not be gathered'));
+  }
+  const { rows } = await app.db.execute<{ none: boolean }>(sql`select not exists (select from known_words) as none`);
+  if (state.under && (rows[0]?.none || state.until === 0)) await state.under;
+}
+
+/** One at a time, whoever asks: the others leave it to the one that is at it. */
+async function gather(db: AppContext['db']): Promise<void> {
+  await db.transaction(async (tx) => {
+    const { rows } = await tx.execute<{ mine: boolean }>(
+      sql`select pg_try_advisory_xact_lock(hashtext('flagstone known words')) as mine`,
+    );
+    if (!rows[0]?.mine) return;
+    await tx.execute(sql`
+      create temporary table gathered on commit drop as
+      select word, ndoc as sounds from ts_stat('select search from search_rows where filed') where word ~ '^[[:alpha:]'']{3,30}$'`);
+    await tx.execute(sql`delete from known_words k where not exists (select from gathered g where g.word = k.word)`);
+    await tx.execute(sql`
+      insert into known_words (word, sounds) select word, sounds from gathered
+      on conflict (word) do update set sounds = excluded.sounds where known_words.sounds <> excluded.sounds`);
+  });
+}
+
+/** How many sounds have each of these words or phrases (of a phrase: of its rarest word); words with none are left out. */
+export async function soundsWith(db: Queryable, words: readonly string[]): Promise<Map<string, number>> {
+  if (words.length === 0) return new Map();
+  const { rows } = await db.execute<{ given: string; sounds: number }>(sql`
+    select w.given, min(coalesce(k.sounds, 0)) as sounds from jsonb_array_elements_text(${JSON.stringify(words)}::jsonb) w(given)
+    cross join lateral unnest(to_tsvector('pg_catalog.english', flagstone_unaccent(w.given))) l
+    left join known_words k on k.word = l.lexeme group by w.given having min(coalesce(k.sounds, 0)) > 0`);
+  return new Map(rows.map(({ given, sounds }) => [given, sounds]));
+}
+
+/** Letters that may be wrong in a word of so many. */
+const slipsIn = (word: string): number => (word.length < 5 ? 1 : 2);
+
+/** The word of the collection that a misspelt one most probably is, as it is written in one of its records; undefined when none is near. */
+export async function nearestWord(db: Queryable, word: string): Promise<string | undefined> {
+  const { rows } = await db.execute<{ word: string; sounds: number; stem: string }>(sql`
+    with asked as (select flagstone_unaccent(${word.toLowerCase()}) as typed, coalesce((ts_lexize('english_stem', flagstone_unaccent(${word.toLowerCase()})))[1], '') as stem)
+    select k.word, k.sounds, asked.stem from asked, known_words k
+    where k.word % asked.typed or k.word % asked.stem order by similarity(k.word, asked.stem) desc, k.sounds desc limit 40`);
+  const near = rows
+    .map((row) => ({ ...row, distance: editDistance(row.stem, row.word, 2) }))
+    .filter(({ distance }) => distance <= slipsIn(word))
+    // A first letter is seldom wrong.
+    .sort((a, b) => cost(a) - cost(b) || b.sounds - a.sounds);
+  const [best] = near;
+  return best && ((await asWritten(db, best.word)) ?? best.word);
+}
+
+function cost({ word, stem, distance }: { word: string; stem: string; distance: number }): number {
+  return distance + (word[0] === stem[0] ? 0 : 1);
+}
+
+/** A stem as a whole word: the most frequent form in some of the records that have it. */
+async function asWritten(db: Queryable, stem: string): Promise<string | undefined> {
+  const { rows } = await db.execute<{ word: string }>(sql`
+    with some as (select sound_id from search_rows f where f.filed and f.search @@ ${`'${stem.replaceAll("'", "''")}'`}::tsquery limit 20),
+    texts as (
+      select flagstone_words(concat_ws(' ', r.fx_name, array_to_string(r.keywords, ' '), r.category, r.sub_category, r.description, c.name, c.folder)) as text
+      from some join records r on r.sound_id = some.sound_id join copies c on c.sound_id = some.sound_id),
+    words as (select lower(w) as word from texts, regexp_split_to_table(text, '\s+') w where w <> '')
+    select word from words where (ts_lexize('english_stem', word))[1] = ${stem} group by word order by count(*) desc, length(word) limit 1`);
+  return rows[0]?.word;
+}

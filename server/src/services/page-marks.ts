@@ -1,0 +1,29 @@
+import { AppError } from '@flagstone/core/errors';
+import { z } from 'zod';
+
+/** A page of numbers of sounds (or of copies in a batch), and the mark of the next one. */
+export interface PageOfIds {
+  ids: number[];
+  next: string | null;
+}
+
+/** A page from rows of keys, the last of them the number; one row more than asked for says that there is a next page. */
+export function pageOf(rows: readonly (string | number)[][], limit: number): PageOfIds {
+  const page = rows.slice(0, limit);
+  const last = rows.length > limit ? page.at(-1) : undefined;
+  return {
+    ids: page.map((row) => Number(row.at(-1))),
+    next: last ? Buffer.from(JSON.stringify(last)).toString('base64url') : null,
+  };
+}
+
+const markSchema = z.array(z.union([z.string(), z.number()]));
+
+/** The keys of the last row of the page before. Throws BAD_REQUEST for what is not such a mark. */
+export function readMark(mark: string, length: number): (string | number)[] {
+  try {
+    return markSchema.length(length).parse(JSON.parse(Buffer.from(mark, 'base64url').toString()));
+  } catch (cause) {
+    throw new AppError('BAD_REQUEST', 'The page mark is not one that this list gave.', { cause });
+  }
+}

