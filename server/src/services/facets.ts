@@ -1,11 +1,12 @@
 import { FACETS, type Facet, type Facets } from '@flagstone/contract/facets';
-import type { ListFilter } from '@flagstone/contract/selection';
+import { filterSchema, type ListFilter } from '@flagstone/contract/selection';
 import { withoutField } from '@flagstone/core/query/toggle-term';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { drives } from '../db/schema.ts';
 import { sampleOf } from './hits.ts';
-import { allOf, catalogueTables } from './search.ts';
+import { keptAnswer } from './kept.ts';
+import { allOf, catalogueTables, isNarrow } from './search.ts';
 
 const MOST_VALUES = 12;
 
@@ -40,7 +41,13 @@ const VALUES: Record<Facet, SQL> = {
  * How many of the filed sounds that a filter finds have each value. A field that the search line narrows already is counted without that, so that its
  * other values can be chosen too. Beyond a limit a sample stands for all, and the answer says so.
  */
-export async function countFacets(app: AppContext, filter: ListFilter): Promise<Facets> {
+export function countFacets(app: AppContext, filter: ListFilter): Promise<Facets> {
+  return isNarrow(filter) ? countUnder(app, filter) : allFacets(app);
+}
+
+const allFacets = keptAnswer((app) => countUnder(app, filterSchema.parse({})));
+
+async function countUnder(app: AppContext, filter: ListFilter): Promise<Facets> {
   const wider = FACETS.flatMap((facet) => {
     const q = withoutField(filter.q, facet);
     // A space at the end: its last word is not being typed.
