@@ -94,7 +94,7 @@ export const listQuerySchema = filterSchema.extend({
 });
 export type ListQuery = z.infer<typeof listQuerySchema>;
 /** The keys of a list in their order, each once. What is relevant stands first by itself. */
-export function sortKeysOf({ sort, direction, then }: ListQuery): SortedBy[] {
+export function sortKeysOf({ sort, direction, then }: Pick<ListQuery, 'sort' | 'direction' | 'then'>): SortedBy[] {
   const first = { key: sort, descending: (sort === 'relevance') !== (direction === 'desc') };
   const keys = [first, ...keysIn(then).map(({ key, descending }) => ({ key: sortKeySchema.parse(key), descending }))];
   return keys.filter(({ key }, index) => keys.findIndex((other) => other.key === key) === index);

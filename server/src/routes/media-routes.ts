@@ -1,4 +1,6 @@
+import { AppError } from '@flagstone/core/errors';
 import { idParams } from '@flagstone/contract/endpoint';
+import { exportSchema } from '@flagstone/contract/exports';
 import { partSchema, tryOutSchema } from '@flagstone/contract/listening';
 import { createSession } from 'better-sse';
 import { MOST_BUCKETS } from '@flagstone/core/audio/peaks';
@@ -8,6 +10,7 @@ import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { copies } from '../db/schema.ts';
 import { copyThatIsHere, peaksOf } from '../services/analyses.ts';
+import { EXPORT_TYPES, writeExport } from '../services/exports.ts';
 import { curvesOf, exportOf, samplesOf, spectrogramOf } from '../services/listening.ts';
 import { pullEntry } from '../services/pull-lists.ts';
 import { sendWav } from './send-wav.ts';
@@ -33,6 +36,15 @@ const spectrogramQuery = partQuery.extend({
   channel: z.coerce.number().int().min(0).max(4096).default(0),
 });
 const exportBody = z.strictObject({ part: partSchema.nullable(), tryOut: tryOutSchema });
+
+/** Throws BAD_REQUEST for what is no JSON. */
+function jsonOf(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch (cause) {
+    throw new AppError('BAD_REQUEST', 'The request is not JSON.', { cause });
+  }
+}
 
 /** What is no JSON: audio by HTTP ranges, peaks, samples and spectrograms as bytes, files that are made, live events. */
 export function mediaRoutes(app: AppContext): Router {
@@ -114,6 +126,15 @@ export function mediaRoutes(app: AppContext): Router {
     const { soundId, fromFrame, toFrame, tryOut } = await pullEntry(app, id);
     const part = fromFrame === null || toFrame === null ? null : { from: fromFrame, to: toFrame };
     sendFile(response, await exportOf(app, soundId, part, tryOut ?? [], goneOf(response)));
+  });
+
+  /** Records as a table, from a form of the page, so that the browser writes it to disk as it comes. */
+  router.post('/export', express.urlencoded({ limit: '4mb', extended: false }), async (request, response) => {
+    const { request: asked } = z.object({ request: z.string() }).parse(request.body);
+    const wanted = exportSchema.parse(jsonOf(asked));
+    response.setHeader('Content-Type', EXPORT_TYPES[wanted.format]);
+    response.setHeader('Content-Disposition', `attachment; filename="sounds.${wanted.format}"`);
+    await writeExport(app, wanted, response);
   });
 
   router.get('/events', async (request, response) => {

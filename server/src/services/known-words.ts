@@ -65,11 +65,12 @@ export async function soundsWith(db: Queryable, words: readonly string[]): Promi
 const slipsIn = (word: string): number => (word.length < 5 ? 1 : 2);
 
 /** The word of the collection that a misspelt one most probably is, as it is written in one of its records; undefined when none is near. */
-export async function nearestWord(db: Queryable, word: string): Promise<string | undefined> {
-  const { rows } = await db.execute<{ word: string; sounds: number; stem: string }>(sql`
-    with asked as (select flagstone_unaccent(${word.toLowerCase()}) as typed, coalesce((ts_lexize('english_stem', flagstone_unaccent(${word.toLowerCase()})))[1], '') as stem)
-    select k.word, k.sounds, asked.stem from asked, known_words k
-    where k.word % asked.typed or k.word % asked.stem order by similarity(k.word, asked.stem) desc, k.sounds desc limit 40`);
+export async function nearestWord(db: AppContext['db'], word: string): Promise<string | undefined> {
+  const rows = await db.transaction(async (tx) => {
+    // Two letters that changed places leave little in common in a short word.
+    await tx.execute(sql`set local pg_trgm.similarity_threshold = 0.2`);
+    return likeWord(tx, word);
+  });
   const near = rows
     .map((row) => ({ ...row, distance: editDistance(row.stem, row.word, 2) }))
     .filter(({ distance }) => distance <= slipsIn(word))
@@ -79,6 +80,21 @@ export async function nearestWord(db: Queryable, word: string): Promise<string |
   return best && ((await asWritten(db, best.word)) ?? best.word);
 }
 
+interface LikeWord extends Record<string, unknown> {
+  word: string;
+  sounds: number;
+  stem: string;
+}
+
+/** Words of the collection that have trigrams in common with a word or its stem, the most alike first. */
+async function likeWord(db: Queryable, word: string): Promise<LikeWord[]> {
+  const { rows } = await db.execute<LikeWord>(sql`
+    with asked as (select flagstone_unaccent(${word.toLowerCase()}) as typed, coalesce((ts_lexize('english_stem', flagstone_unaccent(${word.toLowerCase()})))[1], '') as stem)
+    select k.word, k.sounds, asked.stem from asked, known_words k
+    where k.word % asked.typed or k.word % asked.stem order by similarity(k.word, asked.stem) desc, k.sounds desc limit 100`);
+  return rows;
+}
+
 function cost({ word, stem, distance }: { word: string; stem: string; distance: number }): number {
   return distance + (word[0] === stem[0] ? 0 : 1);
 }
@@ -86,11 +102,11 @@ function cost({ word, stem, distance }: { word: string; stem: string; distance: 
 /** A stem as a whole word: the most frequent form in some of the records that have it. */
 async function asWritten(db: Queryable, stem: string): Promise<string | undefined> {
   const { rows } = await db.execute<{ word: string }>(sql`
-    with some as (select sound_id from search_rows f where f.filed and f.search @@ ${`'${stem.replaceAll("'", "''")}'`}::tsquery limit 20),
+    with picked as (select sound_id from search_rows f where f.filed and f.search @@ ${`'${stem.replaceAll("'", "''")}'`}::tsquery limit 20),
     texts as (
       select flagstone_words(concat_ws(' ', r.fx_name, array_to_string(r.keywords, ' '), r.category, r.sub_category, r.description, c.name, c.folder)) as text
-      from some join records r on r.sound_id = some.sound_id join copies c on c.sound_id = some.sound_id),
-    words as (select lower(w) as word from texts, regexp_split_to_table(text, '\s+') w where w <> '')
+      from picked join records r on r.sound_id = picked.sound_id join copies c on c.sound_id = picked.sound_id),
+    words as (select lower(w) as word from texts, regexp_split_to_table(text, ' +') w where w <> '')
     select word from words where (ts_lexize('english_stem', word))[1] = ${stem} group by word order by count(*) desc, length(word) limit 1`);
   return rows[0]?.word;
 }

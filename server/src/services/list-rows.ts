@@ -35,7 +35,8 @@ function sortColumn(key: SortKey, isCatalogue: boolean, seed: number): SQL {
     loudness: sql`coalesce(f.loudness_lufs, -1000)`,
     rating: sql`coalesce(f.rating, 0)`,
     uses: sql`f.uses`,
-    shuffle: sql`hashint8extended(f.sound_id, ${seed})`,
+    // As much of the hash as a number holds in JavaScript.
+    shuffle: sql`hashint8extended(f.sound_id, ${seed}) & ${Number.MAX_SAFE_INTEGER}::bigint`,
   };
   return columns[key];
 }

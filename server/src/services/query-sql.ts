@@ -123,9 +123,9 @@ function found(query: SQL, vector = sql`f.search`): SQL {
 function textQuery(node: QueryNode, also: ReadonlyMap<string, readonly string[]>): SQL | undefined {
   if (node.kind === 'word') {
     const whole = sql`plainto_tsquery('pg_catalog.english', flagstone_unaccent(${node.text}))`;
-    return node.begun
-      ? sql`(${whole} || to_tsquery('pg_catalog.simple', flagstone_unaccent(${node.text}) || ':*'))`
-      : whole;
+    const begun = node.begun ? [sql`to_tsquery('pg_catalog.simple', flagstone_unaccent(${node.text}) || ':*')`] : [];
+    const others = (also.get(node.text.toLowerCase()) ?? []).map(phraseQuery);
+    return begun.length + others.length === 0 ? whole : sql`(${sql.join([whole, ...begun, ...others], sql` || `)})`;
   }
   if (node.kind === 'phrase') return phraseQuery(node.text);
   if (node.kind === 'not') {
@@ -234,5 +234,8 @@ function textCondition(name: string, { text, exact, whole }: Extract<FieldTest, 
   const column = sql`r.${sql.identifier(getTableColumns(records)[field].name)}`;
   const isList = FIELDS.find((each) => each.name === field)?.kind === 'list';
   const matches = says(isList ? sql`array_to_string(${column}, ' ')` : column);
-  return NOT_IN_SEARCH.includes(field) ? matches : sql`(${found(query)} and ${matches})`;
+  // Of very long texts the vector of words does not know every place.
+  return NOT_IN_SEARCH.includes(field) || (whole && text.length > MOST_LETTERS_KEPT)
+    ? matches
+    : sql`(${found(query)} and ${matches})`;
 }

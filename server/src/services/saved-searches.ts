@@ -38,7 +38,9 @@ export async function listSavedSearches(app: AppContext, personId: number): Prom
 
 /** The filter of a search, with the favourites of whoever asks; undefined for one that an older or newer Flagstone would have to read. */
 function filterOf(query: Record<string, string>, personId: number): ListFilter | undefined {
-  return filterSchema.safeParse({ ...query, person: String(personId) }).data;
+  const { widen = 'off' } = query;
+  const also = widen === 'off' ? '' : widen;
+  return filterSchema.safeParse({ ...query, also, person: String(personId) }).data;
 }
 
 /** Keeps a search; one of the person's own of that name is replaced. */

@@ -31,6 +31,9 @@ const KEYS: [string, string][] = [
   ['.', 'Set a sync point at the play line; ← → move the chosen one by samples (Sound)'],
   ['c', 'Cut slices out into files of their own (Sound)'],
   ['h', 'Hear the sound as it is tried out (Sound)'],
+  ['Alt+1 … 5', 'Rate; Alt+0 takes the rating back'],
+  ['b', 'Make it a favourite, or no favourite any more'],
+  ['v', 'The next kept layout of columns'],
   ['t', 'Tap a tempo in time; it is taken when you stop'],
   ['?', 'These keys'],
 ];

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import { useRoute } from 'vue-router';
+import { useSavedSearches } from '../stores/saved-searches.ts';
 import { Box, Calendar, Collection, Setting, Tickets } from '@element-plus/icons-vue';
 
 const route = useRoute();
+const saved = useSavedSearches();
 
 /** The places in the order of the work. */
 const PLACES = [
@@ -27,6 +29,12 @@ const PLACES = [
     >
       <component :is="place.icon" class="icon" aria-hidden="true" />
       {{ place.label }}
+      <span
+        v-if="place.path === '/today' && saved.withArrivals > 0"
+        class="badge"
+        title="Saved searches with something new"
+        >{{ saved.withArrivals }}<span class="visually-hidden">saved searches with something new</span></span
+      >
     </router-link>
   </nav>
 </template>
@@ -47,6 +55,7 @@ img {
 }
 
 .link {
+  position: relative;
   display: flex;
   flex-direction: column;
   align-items: center;
@@ -67,6 +76,18 @@ img {
   border-left-color: var(--lichen);
   background: var(--surface);
   font-weight: 600;
+}
+
+.badge {
+  position: absolute;
+  top: 4px;
+  right: 12px;
+  min-width: 16px;
+  background: var(--lichen);
+  color: var(--surface);
+  font-size: 11px;
+  line-height: 16px;
+  text-align: center;
 }
 
 .icon {

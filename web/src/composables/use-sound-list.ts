@@ -1,6 +1,12 @@
 import type { SoundPage } from '@flagstone/contract/api';
 import type { SoundRow } from '@flagstone/contract/record';
-import type { ListFilter, ListQuery, Selection, SortKey } from '@flagstone/contract/selection';
+import {
+  sortKeysOf,
+  type ListFilter,
+  type ListQuery,
+  type Selection,
+  type SortKey,
+} from '@flagstone/contract/selection';
 import { computed, onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue';
 import { useLive } from '../stores/live.ts';
 import { usePlayer } from '../stores/player.ts';
@@ -10,7 +16,7 @@ import { showingErrors } from './use-errors.ts';
 const PAGE = 100;
 const RELOAD_PAGE = 500;
 
-export type SortState = { sort: SortKey; direction: 'asc' | 'desc' };
+export type SortState = Pick<ListQuery, 'sort' | 'direction' | 'then' | 'seed'>;
 
 /**
  * The rows of a list place: loaded page by page as they come into view, kept up to date while records change, with the current row and the
@@ -20,6 +26,7 @@ export function useSoundList(
   fetchPage: (query: Partial<ListQuery>, signal: AbortSignal) => Promise<SoundPage>,
   filter: Ref<ListFilter>,
   source: () => Selection,
+  sorting: Ref<SortState> = ref({ sort: 'folder', direction: 'asc', then: '', seed: 0 }),
 ) {
   const live = useLive();
   const player = usePlayer();
@@ -28,7 +35,6 @@ export function useSoundList(
   /** The total is in proportion to a sample. */
   const isAbout = ref(false);
   const loading = ref(true);
-  const sorting = ref<SortState>({ sort: 'folder', direction: 'asc' });
   const current = ref(-1);
   const chosen = ref<ReadonlySet<number>>(new Set());
   const everything = ref(false);
@@ -218,10 +224,24 @@ export function useSoundList(
     return everything.value || chosen.value.has(row.copyId);
   }
 
-  /** Sorts by a column; the same column again turns the order round. */
-  function sortBy(sort: SortKey): void {
-    const turned = sorting.value.sort === sort && sorting.value.direction === 'asc';
-    sorting.value = { sort, direction: turned ? 'desc' : 'asc' };
+  const sortKeys = computed(() => sortKeysOf(sorting.value));
+
+  /** Sorts by a column; the same column again turns the order round. `behind`: within the order there is. */
+  function sortBy(sort: SortKey, behind = false): void {
+    const at = sortKeys.value.findIndex(({ key }) => key === sort);
+    const found = sortKeys.value[at];
+    if (!behind) {
+      const direction = found && at === 0 && !found.descending ? 'desc' : 'asc';
+      sorting.value = { ...sorting.value, sort, direction, then: '' };
+      return;
+    }
+    const [first, ...further] = found
+      ? sortKeys.value.map((each) => (each === found ? { ...each, descending: !each.descending } : each))
+      : [...sortKeys.value, { key: sort, descending: false }];
+    if (!first) return;
+    const isTurned = (first.key === 'relevance') !== first.descending;
+    const then = further.map(({ key, descending }) => `${descending ? '-' : ''}${key}`).join(',');
+    sorting.value = { ...sorting.value, sort: first.key, direction: isTurned ? 'desc' : 'asc', then };
   }
 
   return {
@@ -230,6 +250,7 @@ export function useSoundList(
     isAbout,
     loading,
     sorting,
+    sortKeys,
     current,
     currentRow,
     selectedCount,

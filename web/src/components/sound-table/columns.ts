@@ -1,6 +1,7 @@
 import type { SoundRow } from '@flagstone/contract/record';
 import type { SortKey } from '@flagstone/contract/selection';
 import type { FieldName } from '@flagstone/core/record/fields';
+import { meanRating } from '../../composables/mean-rating.ts';
 import { missingFields } from './missing-fields.ts';
 import { formatChannels, formatKilohertz, formatLength } from '../../composables/format.ts';
 
@@ -52,6 +53,17 @@ export const COLUMNS: readonly Column[] = [
     align: 'right',
     mono: true,
     text: (row) => row.measured?.loudnessLufs?.toFixed(1).replace('-', '−') ?? '',
+  },
+  {
+    key: 'rating',
+    label: 'Rating',
+    width: 92,
+    sort: 'rating',
+    // The person's own is drawn by the table, which knows who that is.
+    text: (row) => {
+      const mean = meanRating(row);
+      return mean === null ? (row.record.rating === null ? '' : `${row.record.rating}`) : `${mean}`;
+    },
   },
   { key: 'state', label: 'State', width: 84, sort: 'state', text: () => '' },
   { key: 'missing', label: 'Missing', width: 130, text: (row) => missingFields(row).join(', ') },
@@ -122,4 +134,43 @@ export const COLUMNS: readonly Column[] = [
     mono: true,
     text: (row) => (row.facts.bitDepth > 0 ? String(row.facts.bitDepth) : '–'),
   },
+  {
+    key: 'uses',
+    label: 'Used',
+    width: 56,
+    sort: 'uses',
+    align: 'right',
+    mono: true,
+    text: (row) => (row.uses === 0 ? '' : `${row.uses}×`),
+  },
+  { key: 'tags', label: 'Tags', width: 130, text: (row) => tagsOf(row).join(', ') },
+  { key: 'category', label: 'Category', width: 130, sort: 'catId', text: (row) => row.record.category },
+  { key: 'subCategory', label: 'SubCategory', width: 130, sort: 'catId', text: (row) => row.record.subCategory },
+  { key: 'creator', label: 'Creator', width: 140, field: 'creator', text: (row) => row.record.creator },
+  { key: 'publisher', label: 'Publisher', width: 140, field: 'publisher', text: (row) => row.record.publisher },
+  { key: 'licence', label: 'Licence', width: 140, field: 'licence', text: (row) => row.record.licence },
+  { key: 'form', label: 'Form', width: 70, text: (row) => row.record.form },
+  { key: 'microphone', label: 'Microphone', width: 140, field: 'microphone', text: (row) => row.record.microphone },
+  { key: 'location', label: 'Location', width: 140, field: 'location', text: (row) => row.record.location },
+  { key: 'notes', label: 'Notes', width: 180, field: 'notes', text: (row) => row.record.notes },
 ];
+
+/** Columns that a layout shows only when somebody chooses them. */
+export const HIDDEN_AT_FIRST: readonly string[] = [
+  'uses',
+  'tags',
+  'category',
+  'subCategory',
+  'creator',
+  'publisher',
+  'licence',
+  'form',
+  'microphone',
+  'location',
+  'notes',
+];
+
+/** What anybody tagged it with, each once. */
+function tagsOf(row: SoundRow): string[] {
+  return [...new Set(row.marks.flatMap(({ tags }) => tags))].sort();
+}

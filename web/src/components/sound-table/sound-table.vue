@@ -1,41 +1,49 @@
 <script setup lang="ts">
 import { Bottom, Top } from '@element-plus/icons-vue';
 import type { SoundRow } from '@flagstone/contract/record';
+import { markFound, type WantedWords } from '@flagstone/core/query/found-words';
 import { fieldLabel, type SoundRecord } from '@flagstone/core/record/fields';
 import { useVirtualizer } from '@tanstack/vue-virtual';
 import { ElCheckbox } from 'element-plus';
 import { computed, nextTick, ref, watch } from 'vue';
 import { counted } from '../../composables/format.ts';
 import { useKeys } from '../../composables/use-keys.ts';
+import { ownMark } from '../../composables/use-sound-marks.ts';
 import type { SoundList } from '../../composables/use-sound-list.ts';
 import CategoryPicker from '../category-picker.vue';
 import InlineWave from '../inline-wave.vue';
 import StateMark from '../state-mark.vue';
-import { COLUMNS, type Column } from './columns.ts';
+import type { Column } from './columns.ts';
+import { storeToRefs } from 'pinia';
+import { useColumns } from '../../stores/columns.ts';
+import { useSession } from '../../stores/session.ts';
 import { useShownColumns } from './use-shown-columns.ts';
 import { useCellBlock } from './use-cell-block.ts';
 import ListNarrowing from './list-narrowing.vue';
 
 /** The table that all list places share: virtual rows, inline waveforms, sorting, selection, editing in place. */
-const props = defineProps<{ list: SoundList; label: string }>();
+const props = defineProps<{ list: SoundList; label: string; wanted?: WantedWords }>();
 const emit = defineEmits<{ edit: [copyIds: number[], set: Partial<SoundRecord>] }>();
 
-const ROW = 28;
 const scroller = ref<HTMLElement>();
 const editing = ref<{ index: number; column: Column }>();
 const draft = ref('');
 const { list } = props;
-const template = `32px 96px ${COLUMNS.map((column) => `${column.width}px`).join(' ')}`;
-const block = useCellBlock(list);
-const { shown: columns, reveal, width } = useShownColumns(scroller);
+const layout = useColumns();
+const { shown: all } = storeToRefs(layout);
+/** Height of a row in pixels. */
+const rowHeight = computed(() => (layout.layout.density === 'roomy' ? 36 : 28));
+const template = computed(() => `32px 96px ${all.value.map((column) => `${column.width}px`).join(' ')}`);
+const block = useCellBlock(list, all);
+const { shown: columns, reveal, width } = useShownColumns(scroller, all);
 
 const virtual = useVirtualizer(
   computed(() => ({
     count: list.rows.value.length,
     getScrollElement: () => scroller.value ?? null,
-    estimateSize: () => ROW,
+    estimateSize: () => rowHeight.value,
     overscan: 6,
-    scrollPaddingStart: ROW,
+    scrollPaddingStart: rowHeight.value,
   })),
 );
 const shown = computed(() =>
@@ -50,6 +58,58 @@ const shown = computed(() =>
  */
 const pool = ref(1);
 watch(shown, (items) => (pool.value = Math.max(pool.value, items.length)), { flush: 'sync', immediate: true });
+const session = useSession();
+const own = (row: SoundRow) => ownMark(row, session.personId);
+
+/** How a column takes part in the order; undefined when it does not. */
+function sortOf(column: Column): { descending: boolean; place: number } | undefined {
+  const place = list.sortKeys.value.findIndex(({ key }) => key === column.sort);
+  const found = list.sortKeys.value[place];
+  return found && { descending: found.descending, place };
+}
+
+const dragged = ref('');
+/** A header that is let go over another one takes its place. */
+function dropOn(key: string): void {
+  layout.moveTo(
+    dragged.value,
+    all.value.findIndex((each) => each.key === key),
+  );
+}
+
+function beginResize(event: PointerEvent, column: Column): void {
+  const grip = event.currentTarget as HTMLElement;
+  const start = event.clientX;
+  grip.setPointerCapture(event.pointerId);
+  const follow = (move: PointerEvent): void => layout.resize(column.key, column.width + move.clientX - start);
+  grip.addEventListener('pointermove', follow);
+  grip.addEventListener('lostpointercapture', () => grip.removeEventListener('pointermove', follow), { once: true });
+}
+
+/** Columns whose words are searched. */
+const MARKED = new Set([
+  'name',
+  'catId',
+  'fxName',
+  'folder',
+  'description',
+  'keywords',
+  'library',
+  'category',
+  'subCategory',
+  'creator',
+  'publisher',
+  'notes',
+  'location',
+  'microphone',
+]);
+
+const LETTER = 7;
+/** About as wide as the longest text of the column among the rows in view, in pixels. */
+function widestText(column: Column): number {
+  return 24 + LETTER * Math.max(column.label.length, ...shown.value.map(({ row }) => column.text(row).length));
+}
+
 /** What a row looks like, beside the sound: while none of it changes, the row is not looked at again. */
 const looksOf = (row: SoundRow, index: number): unknown[] => [
   row,
@@ -59,6 +119,9 @@ const looksOf = (row: SoundRow, index: number): unknown[] => [
   block.blockOf(row, index),
   editing.value?.index === index ? editing.value.column : undefined,
   columns.value,
+  props.wanted,
+  rowHeight.value,
+  session.personId,
 ];
 const allChosen = computed(
   () => list.everything.value || (list.total.value > 0 && list.selectedCount.value === list.total.value),
@@ -87,7 +150,7 @@ async function beginEdit(index: number, column: Column | undefined): Promise<voi
   if (!row || !column?.field) return;
   draft.value = column.text(row);
   editing.value = { index, column };
-  reveal(COLUMNS.indexOf(column));
+  reveal(all.value.findIndex(({ key }) => key === column.key));
   // Once for the column to come into view, once for its cell to be there.
   await nextTick();
   await nextTick();
@@ -111,13 +174,13 @@ async function commitAndMove(row: SoundRow, event: KeyboardEvent): Promise<void>
   if (!at) return;
   event.preventDefault();
   commit(row, draft.value);
-  const editable = COLUMNS.filter((column) => column.field && column.field !== 'catId');
+  const editable = all.value.filter((column) => column.field && column.field !== 'catId');
   if (event.key === 'Enter') {
     const next = at.index + (event.shiftKey ? -1 : 1);
     list.goTo(next);
     await beginEdit(next, at.column);
   } else {
-    const next = editable[editable.indexOf(at.column) + (event.shiftKey ? -1 : 1)];
+    const next = editable[editable.findIndex(({ key }) => key === at.column.key) + (event.shiftKey ? -1 : 1)];
     await beginEdit(at.index, next);
   }
 }
@@ -131,7 +194,8 @@ useKeys({
   'Ctrl+Space': () => (list.current.value >= 0 ? list.toggle(list.current.value) : false),
   'Ctrl+a': () => list.selectAll(),
   Escape: () => list.clear(),
-  F2: () => void beginEdit(list.current.value, COLUMNS[block.column.value]),
+  v: () => layout.applyNext(),
+  F2: () => void beginEdit(list.current.value, all.value[block.column.value]),
 });
 </script>
 
@@ -143,7 +207,7 @@ useKeys({
       role="grid"
       :aria-label="label"
       :aria-rowcount="list.total.value"
-      :aria-colcount="COLUMNS.length + 2"
+      :aria-colcount="all.length + 2"
       aria-multiselectable="true"
       tabindex="0"
     >
@@ -158,28 +222,42 @@ useKeys({
         </span>
         <span class="cell" role="columnheader">Wave</span>
         <span
-          v-for="column in COLUMNS"
+          v-for="column in all"
           :key="column.key"
           class="cell"
           :class="{ right: column.align === 'right', pinned: column.key === 'name' }"
           role="columnheader"
           :aria-sort="
-            list.sorting.value.sort === column.sort
-              ? list.sorting.value.direction === 'asc'
-                ? 'ascending'
-                : 'descending'
-              : 'none'
+            sortOf(column)?.descending === undefined ? 'none' : sortOf(column)?.descending ? 'descending' : 'ascending'
           "
+          :draggable="column.key !== 'name'"
+          @dragstart="dragged = column.key"
+          @dragover.prevent
+          @drop.prevent="dropOn(column.key)"
         >
-          <button v-if="column.sort" type="button" class="sort" @click="list.sortBy(column.sort)">
+          <button
+            v-if="column.sort"
+            type="button"
+            class="sort"
+            :title="`Sort by ${column.label}; with Shift behind the column before`"
+            @click="list.sortBy(column.sort, $event.shiftKey)"
+          >
             {{ column.label }}
-            <component
-              :is="list.sorting.value.direction === 'asc' ? Top : Bottom"
-              v-if="list.sorting.value.sort === column.sort"
-              class="arrow"
-            />
+            <component :is="sortOf(column)?.descending ? Bottom : Top" v-if="sortOf(column)" class="arrow" />
+            <small v-if="sortOf(column) && list.sortKeys.value.length > 1">{{
+              (sortOf(column)?.place ?? 0) + 1
+            }}</small>
           </button>
           <template v-else>{{ column.label }}</template>
+          <span
+            class="grip"
+            role="separator"
+            aria-orientation="vertical"
+            tabindex="-1"
+            :aria-label="`Width of ${column.label}`"
+            @pointerdown.stop.prevent="beginResize($event, column)"
+            @dblclick.stop="layout.resize(column.key, widestText(column))"
+          />
         </span>
       </div>
       <div class="body" role="rowgroup" :style="{ height: `${virtual.getTotalSize()}px`, width: `${width}px` }">
@@ -261,7 +339,16 @@ useKeys({
                 class="copies"
                 :title="`${row.copyCount} copies of this sound`"
                 >×{{ row.copyCount }}</span
-              >{{ column.text(row) }}
+              ><template v-if="column.key === 'rating'"
+                ><span v-if="own(row)?.favourite" class="heart" title="A favourite of yours"
+                  >♥<span class="visually-hidden">favourite</span></span
+                >{{ '★'.repeat(own(row)?.rating ?? 0) }} <span class="soft">{{ column.text(row) }}</span></template
+              ><template v-else-if="wanted && MARKED.has(column.key)"
+                ><template v-for="(part, index_) in markFound(column.text(row), wanted)" :key="index_"
+                  ><mark v-if="part.found">{{ part.text }}</mark
+                  ><template v-else>{{ part.text }}</template></template
+                ></template
+              ><template v-else>{{ column.text(row) }}</template>
             </template>
           </span>
         </div>
@@ -305,7 +392,7 @@ useKeys({
 
 .row {
   display: grid;
-  height: 28px;
+  height: v-bind('`${rowHeight}px`');
   border-bottom: 1px solid var(--hairline);
   background: var(--surface);
 }
@@ -335,6 +422,14 @@ useKeys({
   box-shadow: inset 3px 0 0 var(--lichen);
 }
 
+.head .cell {
+  position: relative;
+}
+
+.head .cell.pinned {
+  position: sticky;
+}
+
 .head {
   position: sticky;
   z-index: 3;
@@ -347,7 +442,7 @@ useKeys({
   grid-row: 1;
   padding: 0 8px;
   overflow: hidden;
-  line-height: 27px;
+  line-height: v-bind('`${rowHeight - 1}px`');
   text-overflow: ellipsis;
   white-space: nowrap;
 }
@@ -431,6 +526,29 @@ useKeys({
 
 .arrow {
   width: 11px;
+}
+
+.grip {
+  position: absolute;
+  top: 0;
+  right: 0;
+  width: 6px;
+  height: 100%;
+  cursor: col-resize;
+}
+
+.grip:hover {
+  background: var(--hairline);
+}
+
+mark {
+  background: color-mix(in srgb, var(--ochre) 30%, transparent);
+  color: inherit;
+}
+
+.heart {
+  margin-right: 3px;
+  color: var(--iron);
 }
 
 .issue {

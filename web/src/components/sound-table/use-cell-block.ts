@@ -1,13 +1,13 @@
 import type { SoundRow } from '@flagstone/contract/record';
 import { useEventListener } from '@vueuse/core';
-import { computed, ref } from 'vue';
+import { computed, ref, type Ref } from 'vue';
 import { call } from '../../api/client.ts';
 import { counted } from '../../composables/format.ts';
 import { isBusyElsewhere, useKeys } from '../../composables/use-keys.ts';
 import { showingErrors, tell } from '../../composables/use-errors.ts';
 import type { SoundList } from '../../composables/use-sound-list.ts';
 import { cellsAsText, cellsOfText, editOf, editsOfCells } from './cell-values.ts';
-import { COLUMNS } from './columns.ts';
+import type { Column } from './columns.ts';
 
 const MOST_ROWS = 5000;
 
@@ -15,14 +15,19 @@ const MOST_ROWS = 5000;
  * The block of cells that the keys and the clipboard act on: some columns of the selected rows, or of the current one. Left and right move it,
  * with Shift they widen it; copying and pasting speak to spreadsheets, Ctrl+D fills down from the first row.
  */
-export function useCellBlock(list: SoundList) {
-  const column = ref(COLUMNS.findIndex(({ key }) => key === 'fxName'));
+export function useCellBlock(list: SoundList, columns: Ref<readonly Column[]>) {
+  const column = ref(
+    Math.max(
+      0,
+      columns.value.findIndex(({ key }) => key === 'fxName'),
+    ),
+  );
   const anchor = ref(column.value);
   const from = computed(() => Math.min(column.value, anchor.value));
   const to = computed(() => Math.max(column.value, anchor.value));
 
   function moveColumn(step: number, widen: boolean): void {
-    column.value = Math.max(0, Math.min(COLUMNS.length - 1, column.value + step));
+    column.value = Math.max(0, Math.min(columns.value.length - 1, column.value + step));
     if (!widen) anchor.value = column.value;
   }
 
@@ -48,7 +53,7 @@ export function useCellBlock(list: SoundList) {
   function copy(event: ClipboardEvent): void {
     const rows = chosenRows();
     if (isBusyElsewhere(event.target) || rows.length === 0 || window.getSelection()?.isCollapsed === false) return;
-    event.clipboardData?.setData('text/plain', cellsAsText(rows, COLUMNS.slice(from.value, to.value + 1)));
+    event.clipboardData?.setData('text/plain', cellsAsText(rows, columns.value.slice(from.value, to.value + 1)));
     event.preventDefault();
     const left = list.selectedCount.value - rows.length;
     const more = left > 0 ? ` ${counted(left, 'row')} that the list did not load yet are not among them.` : '';
@@ -67,7 +72,7 @@ export function useCellBlock(list: SoundList) {
 
   /** One value into a column of everything that is selected, loaded or not. */
   async function fill(value: string): Promise<void> {
-    const set = editOf(COLUMNS[column.value], value);
+    const set = editOf(columns.value[column.value], value);
     const selection = list.selection.value;
     if (!set || !selection) return;
     const result = await showingErrors(() => call('editRecords', { body: { selection, edit: { set } } }));
@@ -84,7 +89,7 @@ export function useCellBlock(list: SoundList) {
       if (list.rows.value.length === before) break;
     }
     const rows = list.rows.value.slice(start, start + wanted.length);
-    const { edits, skipped } = editsOfCells(wanted, rows, COLUMNS.slice(from.value));
+    const { edits, skipped } = editsOfCells(wanted, rows, columns.value.slice(from.value));
     const left = cells.length - rows.length;
     const remarks = [
       ...(skipped > 0 ? [`${counted(skipped, 'cell')} over columns that are not edited were left out.`] : []),
@@ -106,7 +111,7 @@ export function useCellBlock(list: SoundList) {
     }
     const set = Object.assign(
       {},
-      ...COLUMNS.slice(from.value, to.value + 1).map((each) => editOf(each, each.text(first)) ?? {}),
+      ...columns.value.slice(from.value, to.value + 1).map((each) => editOf(each, each.text(first)) ?? {}),
     );
     if (Object.keys(set as object).length === 0)
       return tell('This column is not edited', 'Choose another one with ← →.');

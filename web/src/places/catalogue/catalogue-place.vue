@@ -1,6 +1,10 @@
 <script setup lang="ts">
-import { ElButton } from 'element-plus';
+import { sortKeySchema, type SortKey } from '@flagstone/contract/selection';
+import { wantedOf } from '@flagstone/core/query/found-words';
+import { parseQuery } from '@flagstone/core/query/search-query';
 import { toggleTerm } from '@flagstone/core/query/toggle-term';
+import { ElButton, ElOption, ElSelect } from 'element-plus';
+import { z } from 'zod';
 import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../../api/client.ts';
@@ -11,18 +15,44 @@ import { NARROWINGS, narrowingIn } from '../../composables/list-filter.ts';
 import { counted } from '../../composables/format.ts';
 import { useKeys } from '../../composables/use-keys.ts';
 import { useRecordEdits } from '../../composables/use-record-edits.ts';
-import { useSoundList } from '../../composables/use-sound-list.ts';
+import { useSoundList, type SortState } from '../../composables/use-sound-list.ts';
+import { useSoundMarks } from '../../composables/use-sound-marks.ts';
+import CardMarks from '../../components/sound-card/card-marks.vue';
+import ColumnChooser from '../../components/sound-table/column-chooser.vue';
+import { useSession } from '../../stores/session.ts';
+import ExportDialog from './export-dialog.vue';
+import SavedSearches from './saved-searches.vue';
+import SearchNotes from './search-notes.vue';
+import { useQueryReading } from './use-query-reading.ts';
 import CategoryIndex from './category-index.vue';
 
 const route = useRoute();
 const router = useRouter();
 const cooking = ref(false);
+const exporting = ref(false);
+const ORDER: SortState = { sort: 'name', direction: 'asc', then: '', seed: 0 };
+/** What the address bar may say of the order; what it does not understand orders nothing. */
+const orderSchema = z.object({
+  sort: sortKeySchema,
+  direction: z.enum(['asc', 'desc']).default('asc'),
+  then: z
+    .string()
+    .max(200)
+    .regex(/^(-?[a-zA-Z]+(,-?[a-zA-Z]+)*)?$/)
+    .default(''),
+  seed: z.coerce.number().int().min(0).max(1_000_000_000).default(0),
+});
 const card = ref<InstanceType<typeof SoundCard>>();
 
+const session = useSession();
 const text = (value: unknown): string => (typeof value === 'string' ? value : '');
+const typed = computed(() => text(route.query['q']));
+const reading = useQueryReading(typed);
 // The address bar holds the whole state, so that a link shows a colleague the same list.
 const filter = computed(() => ({
-  q: text(route.query['q']),
+  q: reading.line.value,
+  also: reading.also.value,
+  person: String(session.personId),
   category: text(route.query['category']),
   catId: text(route.query['catId']),
   ...narrowingIn(route.query),
@@ -30,13 +60,58 @@ const filter = computed(() => ({
 const isNarrowed = computed(() =>
   (['q', 'category', 'catId', ...NARROWINGS] as const).some((key) => filter.value[key] !== ''),
 );
+/** Words are answered with what is most relevant first, unless the address bar says otherwise. */
+const order = computed<SortState>({
+  get: (): SortState => {
+    const { sort, direction, then, seed } = route.query;
+    const asked = orderSchema.safeParse({ sort, direction, then, seed }).data;
+    return { ...ORDER, sort: typed.value === '' ? ('name' as const) : ('relevance' as const), ...asked };
+  },
+  set: ({ sort, direction, then, seed }) => {
+    const { sort: _s, direction: _d, then: _t, seed: _e, ...rest } = route.query;
+    const said = {
+      sort,
+      ...(direction === 'asc' ? {} : { direction }),
+      ...(then === '' ? {} : { then }),
+      ...(seed === 0 ? {} : { seed: String(seed) }),
+    };
+    void router.replace({ query: { ...rest, ...said } });
+  },
+});
 const list = useSoundList(
   (query, signal) => call('listCatalogue', { query, signal }),
   filter,
   () => ({ kind: 'catalogue', filter: filter.value }),
+  order,
 );
 const { edit, editCell } = useRecordEdits(list);
+const { mark } = useSoundMarks(list);
 void list.restart();
+
+const wanted = computed(() => {
+  const { query } = parseQuery(filter.value.q, true);
+  return wantedOf(
+    query,
+    filter.value.also.split(',').flatMap((pair) => pair.split('~')[1] ?? []),
+  );
+});
+
+const ORDERS: { key: SortKey; label: string; direction?: 'desc' }[] = [
+  { key: 'relevance', label: 'Most relevant first' },
+  { key: 'name', label: 'By name' },
+  { key: 'added', label: 'Newest first', direction: 'desc' },
+  { key: 'rating', label: 'Best rated first', direction: 'desc' },
+  { key: 'uses', label: 'Least used first' },
+  { key: 'length', label: 'Shortest first' },
+  { key: 'shuffle', label: 'Shuffled' },
+];
+const MOST_SEEDS = 1_000_000;
+function arrange(key: SortKey): void {
+  const direction = ORDERS.find((each) => each.key === key)?.direction ?? 'asc';
+  // Another seed every time; it stays in the address, and so while one goes through the pages.
+  const seed = key === 'shuffle' ? 1 + Math.floor(Math.random() * MOST_SEEDS) : 0;
+  order.value = { sort: key, direction, then: '', seed };
+}
 
 function choose(category: string, catId: string): void {
   const { category: _c, catId: _i, ...rest } = route.query;
@@ -62,28 +137,56 @@ useKeys({ e: () => void card.value?.focusField() });
 
 <template>
   <div class="catalogue">
-    <category-index :filter="filter" @choose="choose" @collections="chooseCollections" @toggle="toggle" />
-    <sound-table :list="list" label="Catalogue" @edit="editCell">
-      <template #empty>
-        <p v-if="list.loading.value" class="soft">Loading…</p>
-        <template v-else-if="isNarrowed">
-          <p>
-            Nothing found{{ filter.q === '' ? '' : ` for “${filter.q}”`
-            }}{{ filter.category || filter.catId ? ' in this category' : '' }}.
+    <category-index :filter="filter" @choose="choose" @collections="chooseCollections" @toggle="toggle">
+      <saved-searches :line="filter.q" :also="filter.also" />
+    </category-index>
+    <div class="middle">
+      <div class="tools">
+        <el-select :model-value="order.sort" size="small" class="order" aria-label="Order" @change="arrange">
+          <el-option
+            v-for="each in ORDERS"
+            :key="each.key"
+            :value="each.key"
+            :label="each.label"
+            :disabled="each.key === 'relevance' && typed === ''"
+          />
+          <el-option v-if="!ORDERS.some(({ key }) => key === order.sort)" :value="order.sort" label="By a column" />
+        </el-select>
+        <el-button v-if="order.sort === 'shuffle'" size="small" @click="arrange('shuffle')">Shuffle again</el-button>
+        <span class="spring" />
+        <el-button size="small" :disabled="list.total.value === 0" @click="exporting = true">Export…</el-button>
+        <column-chooser />
+      </div>
+      <search-notes :reading="reading" />
+      <sound-table :list="list" label="Catalogue" :wanted="wanted" @edit="editCell">
+        <template #empty>
+          <p v-if="list.loading.value" class="soft">Loading…</p>
+          <template v-else-if="isNarrowed">
+            <p>
+              Nothing found{{ typed === '' ? '' : ` for “${typed}”`
+              }}{{ filter.category || filter.catId ? ' in this category' : '' }}.
+            </p>
+            <el-button @click="router.replace({ query: {} })">Show everything</el-button>
+          </template>
+          <p v-else>
+            The catalogue is empty. Bring sounds in at <router-link to="/intake">Intake</router-link>, then file the
+            batch.
           </p>
-          <el-button @click="router.replace({ query: {} })">Show everything</el-button>
         </template>
-        <p v-else>
-          The catalogue is empty. Bring sounds in at <router-link to="/intake">Intake</router-link>, then file the
-          batch.
-        </p>
-      </template>
-      <template #foot>
-        <el-button v-if="list.selectedCount.value > 0" size="small" class="recipe" @click="cooking = true"
-          >Recipe for {{ counted(list.selectedCount.value, 'sound') }}…</el-button
-        >
-      </template>
-    </sound-table>
+        <template #foot>
+          <el-button v-if="list.selectedCount.value > 0" size="small" class="recipe" @click="cooking = true"
+            >Recipe for {{ counted(list.selectedCount.value, 'sound') }}…</el-button
+          >
+        </template>
+      </sound-table>
+    </div>
+    <export-dialog
+      v-model="exporting"
+      :selection="list.selection.value"
+      :filter="filter"
+      :total="list.total.value"
+      :count="list.selectedCount.value"
+    />
     <recipe-drawer
       v-model="cooking"
       :selection="list.selection.value"
@@ -95,7 +198,9 @@ useKeys({ e: () => void card.value?.focusField() });
       :count="list.cardCount.value"
       :selection="list.selection.value"
       @edit="(change) => edit(change)"
-    />
+    >
+      <card-marks :row="list.cardCount.value === 1 ? list.cardRows.value[0] : undefined" @mark="mark" />
+    </sound-card>
   </div>
 </template>
 
@@ -104,5 +209,37 @@ useKeys({ e: () => void card.value?.focusField() });
   display: grid;
   grid-template-columns: 184px minmax(0, 1fr) 284px;
   height: 100%;
+}
+
+.middle {
+  display: flex;
+  flex-direction: column;
+  min-width: 0;
+  min-height: 0;
+}
+
+.middle > :last-child {
+  flex: 1;
+}
+
+.tools {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  padding: 4px 12px;
+  border-bottom: 1px solid var(--hairline);
+  background: var(--ground);
+}
+
+.tools :deep(.el-button + .el-button) {
+  margin-left: 0;
+}
+
+.order {
+  width: 170px;
+}
+
+.spring {
+  flex: 1;
 }
 </style>

@@ -61,6 +61,7 @@ const isOpen = (category: string): boolean => props.filter.category === category
 <template>
   <nav class="index" aria-label="Index">
     <collection-choice :chosen="filter.collection" @choose="(chosen) => emit('collections', chosen)" />
+    <slot />
     <h2>Categories</h2>
     <button
       type="button"

@@ -32,6 +32,7 @@ import { counted } from '../../composables/format.ts';
 import { NARROWINGS, narrowingIn } from '../../composables/list-filter.ts';
 import { showingErrors, tell } from '../../composables/use-errors.ts';
 import { useKeys } from '../../composables/use-keys.ts';
+import { useSession } from '../../stores/session.ts';
 import { useRecordEdits } from '../../composables/use-record-edits.ts';
 import { useSoundList } from '../../composables/use-sound-list.ts';
 import { useLive } from '../../stores/live.ts';
@@ -52,11 +53,14 @@ const drawer = ref<InstanceType<typeof RecipeDrawer>>();
 /** What “Suggest” fills in; remembered in this browser. */
 const wanted = useLocalStorage<SuggestedField[]>('flagstone.suggested', ['catId', 'fxName', 'keywords']);
 
+const session = useSession();
 const step = computed(() => (route.query['step'] as Step | undefined) ?? 'describe');
 const filter = computed(() => ({
   q: typeof route.query['q'] === 'string' ? route.query['q'] : '',
   category: '',
   catId: '',
+  also: '',
+  person: String(session.personId),
   ...narrowingIn(route.query),
 }));
 const list = useSoundList(

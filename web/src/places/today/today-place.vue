@@ -9,11 +9,14 @@ import { counted, formatWhen } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useLastVisit } from '../../composables/use-last-visit.ts';
 import { useLive } from '../../stores/live.ts';
+import { useSavedSearches } from '../../stores/saved-searches.ts';
 import BarChart from './bar-chart.vue';
 
 const MOST_CATEGORIES = 10;
 
 const live = useLive();
+const saved = useSavedSearches();
+const news = computed(() => saved.list.filter(({ arrived }) => arrived > 0));
 const lastVisit = useLastVisit();
 type Overview = Awaited<ReturnType<typeof call<'getOverview'>>>;
 const overview = ref<Overview>();
@@ -130,6 +133,17 @@ const growthBars = computed(() =>
       described, but not played from it. It was last at <span class="mono">{{ drive.rootPath }}</span>.
       <router-link to="/setup">Drives</router-link>
     </p>
+    <section v-if="news.length > 0" class="panel news" aria-label="Saved searches with something new">
+      <h2>New in saved searches</h2>
+      <ul class="batches">
+        <li v-for="search in news" :key="search.id">
+          <router-link :to="{ path: '/catalogue', query: search.query }" @click="saved.visit(search.id)"
+            ><strong>{{ search.name }}</strong></router-link
+          >
+          <span>{{ counted(search.arrived, 'sound') }} new of {{ number(search.count) }}</span>
+        </li>
+      </ul>
+    </section>
     <div class="columns">
       <section class="panel">
         <h2>Batches in preparation</h2>

@@ -1,0 +1,117 @@
+<script setup lang="ts">
+import { EXPORT_COLUMNS, type ExportColumn, type ExportFormat } from '@flagstone/contract/exports';
+import type { ListFilter, Selection } from '@flagstone/contract/selection';
+import { fieldLabel, FIELD_NAMES, type FieldName } from '@flagstone/core/record/fields';
+import { useLocalStorage } from '@vueuse/core';
+import { ElButton, ElCheckbox, ElCheckboxGroup, ElDialog, ElRadio, ElRadioGroup } from 'element-plus';
+import { computed, ref, watch } from 'vue';
+import { counted } from '../../composables/format.ts';
+
+/** Records as a table for a spreadsheet or a program: what is selected, or all that the search finds. */
+const props = defineProps<{ selection: Selection | undefined; filter: ListFilter; total: number; count: number }>();
+const isOpen = defineModel<boolean>({ required: true });
+
+const FORMATS: Record<ExportFormat, string> = {
+  xlsx: 'Spreadsheet (XLSX)',
+  csv: 'CSV',
+  tsv: 'Tab-separated (TSV)',
+  jsonl: 'JSON Lines',
+};
+const FACTS: Record<string, string> = {
+  audioDigest: 'Audio digest',
+  path: 'Path',
+  name: 'File name',
+  drive: 'Drive',
+  container: 'Container',
+  durationSeconds: 'Length (s)',
+  sampleRateHz: 'Sample rate (Hz)',
+  bitDepth: 'Bit depth',
+  channels: 'Channels',
+  channelLayout: 'Layout',
+  loudnessLufs: 'Loudness (LUFS)',
+  truePeakDbtp: 'True peak (dBTP)',
+  sizeBytes: 'Size (bytes)',
+  state: 'State',
+  uses: 'Times used',
+};
+const labelOf = (column: ExportColumn): string =>
+  FACTS[column] ?? (FIELD_NAMES.includes(column as FieldName) ? fieldLabel(column as FieldName) : column);
+
+const format = useLocalStorage<ExportFormat>('flagstone.exportFormat', 'xlsx');
+const columns = useLocalStorage<ExportColumn[]>('flagstone.exportColumns', [
+  'audioDigest',
+  'path',
+  'name',
+  'catId',
+  'fxName',
+  'description',
+  'keywords',
+  'library',
+  'durationSeconds',
+]);
+const whole = ref(false);
+watch(isOpen, (open) => open && (whole.value = props.count === 0));
+const what = computed<Selection | undefined>(() =>
+  whole.value ? { kind: 'catalogue', filter: props.filter } : props.selection,
+);
+const request = computed(() =>
+  JSON.stringify({
+    selection: what.value,
+    format: format.value,
+    columns: EXPORT_COLUMNS.filter((column) => columns.value.includes(column)),
+  }),
+);
+</script>
+
+<template>
+  <el-dialog v-model="isOpen" title="Export records" width="640">
+    <!-- A form of the page itself, so that the browser writes the answer to disk as it comes, however long it is. -->
+    <form method="post" action="/api/export" @submit="isOpen = false">
+      <input type="hidden" name="request" :value="request" />
+      <el-radio-group v-model="whole" aria-label="What">
+        <el-radio :value="false" :disabled="count === 0">{{ counted(count, 'sound') }} selected</el-radio>
+        <el-radio :value="true">All {{ counted(total, 'sound') }} that the list finds</el-radio>
+      </el-radio-group>
+      <h3>Format</h3>
+      <el-radio-group v-model="format" aria-label="Format">
+        <el-radio v-for="(label, key) in FORMATS" :key="key" :value="key">{{ label }}</el-radio>
+      </el-radio-group>
+      <h3>Columns</h3>
+      <el-checkbox-group v-model="columns" class="columns" aria-label="Columns">
+        <el-checkbox v-for="column in EXPORT_COLUMNS" :key="column" :value="column">{{ labelOf(column) }}</el-checkbox>
+      </el-checkbox-group>
+      <p class="soft">
+        Keep the digest, the path or the file name among the columns when the table is to be brought back: by them the
+        sounds are found again.
+      </p>
+      <p class="foot">
+        <el-button @click="isOpen = false">Cancel</el-button>
+        <el-button type="primary" native-type="submit" :disabled="!what || columns.length === 0">Export</el-button>
+      </p>
+    </form>
+  </el-dialog>
+</template>
+
+<style scoped>
+h3 {
+  margin: 12px 0 4px;
+  font-size: 13px;
+}
+
+.columns {
+  display: grid;
+  grid-template-columns: repeat(3, 1fr);
+  max-height: 260px;
+  overflow: auto;
+}
+
+.columns :deep(.el-checkbox) {
+  height: 24px;
+  margin: 0;
+}
+
+.foot {
+  display: flex;
+  justify-content: flex-end;
+}
+</style>
