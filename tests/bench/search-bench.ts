@@ -54,7 +54,7 @@ interface Query {
 }
 
 async function ask(place: string, query: Query): Promise<{ total?: number | null; rows?: unknown[] }> {
-  const answer = await fetch(`${address}${place}?${new URLSearchParams({ ...query })}`, {
+  const answer = await fetch(`${address}${place}?${new URLSearchParams({ ...query }).toString()}`, {
     headers: { 'x-person': '1' },
   });
   const body = (await answer.json()) as { total?: number | null; rows?: unknown[] };

@@ -1,7 +1,9 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import type { ImportResult } from '@flagstone/contract/imports';
 import { parse } from 'csv-parse/sync';
 import { sql } from 'drizzle-orm';
 import ExcelJS from 'exceljs';
+import type { Response } from 'supertest';
 import { TestApplication } from './test-application.ts';
 
 /** Made-up sounds: name of the file, then what stands in it. */
@@ -33,6 +35,14 @@ const copiesOf = (...files: string[]) => ({
   kind: 'copies' as const,
   copyIds: files.map((name) => idOf.get(name)?.copyId ?? 0),
 });
+
+/** Takes an answer as bytes, whatever its type. */
+function collect(response: Response, done: (error: Error | null, body: unknown) => void): void {
+  const chunks: Buffer[] = [];
+  // supertest hands over the stream of the answer under the type of the answer itself.
+  const stream = response as unknown as NodeJS.ReadableStream;
+  stream.on('data', (chunk: Buffer) => chunks.push(chunk)).on('end', () => done(null, Buffer.concat(chunks)));
+}
 
 describe('the order of what is found', () => {
   it('puts the name before keywords, and those before other fields', async () =>
@@ -202,15 +212,7 @@ describe('exports', () => {
   const filter = { q: 'path:mill ' };
   async function exported(format: string, selection: unknown = { kind: 'catalogue', filter }): Promise<Buffer> {
     const request = JSON.stringify({ selection, format, columns });
-    const answer = await app.http
-      .post('/api/export')
-      .type('form')
-      .send({ request })
-      .buffer(true)
-      .parse((response, done) => {
-        const chunks: Buffer[] = [];
-        response.on('data', (chunk: Buffer) => chunks.push(chunk)).on('end', () => done(null, Buffer.concat(chunks)));
-      });
+    const answer = await app.http.post('/api/export').type('form').send({ request }).buffer(true).parse(collect);
     expect(answer.status).toBe(200);
     return answer.body as Buffer;
   }
@@ -259,6 +261,100 @@ describe('exports', () => {
   it('refuse what is no request', async () => {
     expect((await app.http.post('/api/export').type('form').send({ request: 'no' })).status).toBe(400);
     expect((await app.http.post('/api/export').type('form').send({ request: '{}' })).status).toBe(400);
+  });
+});
+
+describe('a table that is brought back', () => {
+  const bring = (body: Buffer | string, query: Record<string, string>) =>
+    app.http
+      .post('/api/import')
+      .query(query)
+      .set('X-Flagstone-Person', '1')
+      .type('application/octet-stream')
+      .send(body);
+  async function exportedAs(format: string, columns: string[]): Promise<Buffer> {
+    const request = JSON.stringify({ selection: { kind: 'catalogue', filter: {} }, format, columns });
+    const answer = await app.http.post('/api/export').type('form').send({ request }).buffer(true).parse(collect);
+    return answer.body as Buffer;
+  }
+
+  it.each(['csv', 'tsv', 'xlsx', 'jsonl'])('says that nothing differs when nothing was edited: %s', async (format) => {
+    const bytes = await exportedAs(format, [
+      'path',
+      'name',
+      'catId',
+      'fxName',
+      'description',
+      'keywords',
+      'library',
+      'rating',
+    ]);
+    expect((await bring(bytes, { format })).body).toMatchObject({
+      rows: 7,
+      changed: 0,
+      unchanged: 7,
+      problems: 0,
+      unknown: [],
+    });
+  });
+
+  it('tells what differs, changes nothing before it is asked to, then all as one change that is undone as one', async () => {
+    const edited = (await exportedAs('csv', ['path', 'fxName', 'keywords']))
+      .toString()
+      .replace('Geese on the weir,', 'Geese by the weir,"geese, water"')
+      .replace('Rain on the kiln roof', 'Rain on the roof');
+    const query = { format: 'csv' };
+    const told = (await bring(edited, query)).body as ImportResult;
+    expect(told).toMatchObject({ changed: 2, unchanged: 5, applied: false });
+    expect(told.examples.find(({ name }) => name === 'geese.wav')?.changes).toEqual([
+      { field: 'fxName', before: 'Geese on the weir', after: 'Geese by the weir' },
+      { field: 'keywords', before: '', after: 'geese, water' },
+    ]);
+    expect(await names({ q: '"rain on the roof" ' })).toEqual([]);
+    expect((await bring(edited, { ...query, apply: 'yes' })).body).toMatchObject({ changed: 2, applied: true });
+    expect(await names({ q: '"rain on the roof" ' })).toEqual(['rain.wav']);
+    await app.call('undoLast', { body: {} });
+    expect(await names({ q: '"rain on the kiln roof" ' })).toEqual(['rain.wav']);
+    expect((await bring(edited, query)).body).toMatchObject({ changed: 2 });
+  });
+
+  it('says of single rows why they cannot be brought back, and goes on with the others', async () => {
+    const table = [
+      'Path,Rating,CatID,FXName,Colour',
+      'mill/geese.wav,4,,New name,red',
+      'mill/rain.wav,eleven,,,',
+      'mill/truck.wav,,NOSUCH,,',
+      'mill/nothing.wav,1,,,',
+      'mill/geese.wav,5,,,',
+      'mill/lock_gate_open.wav,,,,',
+    ].join('\n');
+    const { body } = (await bring(table, { format: 'csv' })) as { body: ImportResult };
+    expect(body).toMatchObject({ rows: 6, changed: 1, unchanged: 1, problems: 4, unknown: ['Colour'] });
+    expect(body.examples.map(({ line, problem }) => [line, problem])).toEqual([
+      [2, null],
+      [3, expect.stringContaining('no number')],
+      [4, expect.stringContaining('NOSUCH')],
+      [5, expect.stringContaining('No sound')],
+      [6, expect.stringContaining('Line 2')],
+    ]);
+  });
+
+  it('leaves a field alone where the cell is empty, unless empty cells are to empty it', async () => {
+    const table = 'name\tlibrary\ngeese.wav\t\n';
+    expect((await bring(table, { format: 'tsv' })).body).toMatchObject({ changed: 0 });
+    expect((await bring(table, { format: 'tsv', empty: 'clear' })).body).toMatchObject({ changed: 1 });
+  });
+
+  it.each([
+    ['csv', 'title,who\nA,B\n'],
+    ['csv', 'name\ngeese.wav\n'],
+    ['csv', 'name,fxName\n"geese.wav,A\n'],
+    ['jsonl', '{"name": {"a": 1}}\n'],
+    ['xlsx', 'no workbook'],
+    ['csv', ''],
+  ])('refuses what cannot be read, as %s: %j', async (format, text) => {
+    const answer = await bring(text, { format });
+    expect([answer.status, (answer.body as { code: string }).code]).toEqual([422, 'TABLE_INVALID']);
   });
 });
 

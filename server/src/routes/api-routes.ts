@@ -45,7 +45,8 @@ function memoised<Value>(make: () => Promise<Value>): () => Promise<Value> {
   return () => (made ??= make());
 }
 
-async function personOf(app: AppContext, request: Request): Promise<number> {
+/** Who a request names. Throws PERSON_REQUIRED. */
+export async function personOf(app: AppContext, request: Request): Promise<number> {
   const given = Number(request.get(PERSON_HEADER));
   const [person] =
     Number.isInteger(given) && given > 0 && given < 2 ** 31

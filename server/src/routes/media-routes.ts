@@ -1,6 +1,7 @@
 import { AppError } from '@flagstone/core/errors';
 import { idParams } from '@flagstone/contract/endpoint';
 import { exportSchema } from '@flagstone/contract/exports';
+import { importQuerySchema } from '@flagstone/contract/imports';
 import { partSchema, tryOutSchema } from '@flagstone/contract/listening';
 import { createSession } from 'better-sse';
 import { MOST_BUCKETS } from '@flagstone/core/audio/peaks';
@@ -10,9 +11,11 @@ import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { copies } from '../db/schema.ts';
 import { copyThatIsHere, peaksOf } from '../services/analyses.ts';
+import { bringBack } from '../services/imports.ts';
 import { EXPORT_TYPES, writeExport } from '../services/exports.ts';
 import { curvesOf, exportOf, samplesOf, spectrogramOf } from '../services/listening.ts';
 import { pullEntry } from '../services/pull-lists.ts';
+import { personOf } from './api-routes.ts';
 import { sendWav } from './send-wav.ts';
 
 /** The part of a sound that is to be drawn, in frames, and in how many buckets. */
@@ -135,6 +138,13 @@ export function mediaRoutes(app: AppContext): Router {
     response.setHeader('Content-Type', EXPORT_TYPES[wanted.format]);
     response.setHeader('Content-Disposition', `attachment; filename="sounds.${wanted.format}"`);
     await writeExport(app, wanted, response);
+  });
+
+  /** Brings a table back, which is the body; answers with what differs from the records, or what was changed. */
+  router.post('/import', express.raw({ limit: '64mb', type: () => true }), async (request, response) => {
+    const query = importQuerySchema.parse(request.query);
+    if (!Buffer.isBuffer(request.body)) throw new AppError('TABLE_INVALID', 'The file is empty.');
+    response.json(await bringBack(app, request.body, query, await personOf(app, request)));
   });
 
   router.get('/events', async (request, response) => {

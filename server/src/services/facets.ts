@@ -101,7 +101,9 @@ async function countValues(
     return rows
       .flatMap((row): CountedValue[] => {
         const value = row.left === own ? row[facet] : null;
-        return value == null ? [] : [{ facet, value, count: Math.round(row.count * sample.factor) }];
+        return value === null || value === undefined
+          ? []
+          : [{ facet, value, count: Math.round(row.count * sample.factor) }];
       })
       .sort((a, b) => b.count - a.count || (a.value < b.value ? -1 : 1))
       .slice(0, MOST_VALUES);

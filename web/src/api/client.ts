@@ -73,6 +73,22 @@ export function audioAddress(copyId: number): string {
   return `/api/copies/${copyId}/audio`;
 }
 
+/** Sends a file to a plain route and parses what it answers with. Throws ApiError. */
+export async function sendFile<Schema extends { parse: (value: unknown) => unknown }>(
+  address: string,
+  file: Blob,
+  schema: Schema,
+): Promise<ReturnType<Schema['parse']>> {
+  const response = await fetch(`/api${address}`, {
+    method: 'POST',
+    headers: { 'X-Flagstone-Person': String(personId), 'Content-Type': 'application/octet-stream' },
+    body: file,
+  });
+  const json: unknown = await response.json();
+  if (!response.ok) throw new ApiError(response.status, errorBodySchema.parse(json));
+  return schema.parse(json) as ReturnType<Schema['parse']>;
+}
+
 /** Bytes from a plain route, with what its headers say. Throws ApiError. */
 export async function fetchBytes(
   address: string,

@@ -21,6 +21,7 @@ import CardMarks from '../../components/sound-card/card-marks.vue';
 import ColumnChooser from '../../components/sound-table/column-chooser.vue';
 import { useSession } from '../../stores/session.ts';
 import ExportDialog from './export-dialog.vue';
+import ImportDialog from './import-dialog.vue';
 import SavedSearches from './saved-searches.vue';
 import SearchNotes from './search-notes.vue';
 import { useQueryReading } from './use-query-reading.ts';
@@ -30,6 +31,7 @@ const route = useRoute();
 const router = useRouter();
 const cooking = ref(false);
 const exporting = ref(false);
+const importing = ref(false);
 const ORDER: SortState = { sort: 'name', direction: 'asc', then: '', seed: 0 };
 /** What the address bar may say of the order; what it does not understand orders nothing. */
 const orderSchema = z.object({
@@ -155,6 +157,7 @@ useKeys({ e: () => void card.value?.focusField() });
         <el-button v-if="order.sort === 'shuffle'" size="small" @click="arrange('shuffle')">Shuffle again</el-button>
         <span class="spring" />
         <el-button size="small" :disabled="list.total.value === 0" @click="exporting = true">Export…</el-button>
+        <el-button size="small" @click="importing = true">Bring back…</el-button>
         <column-chooser />
       </div>
       <search-notes :reading="reading" />
@@ -180,6 +183,7 @@ useKeys({ e: () => void card.value?.focusField() });
         </template>
       </sound-table>
     </div>
+    <import-dialog v-model="importing" />
     <export-dialog
       v-model="exporting"
       :selection="list.selection.value"

@@ -33,8 +33,11 @@ function ask(): void {
 async function keep(): Promise<void> {
   asking.value = false;
   // As it was read when it was kept, with what stands beside its words: it goes on to find what it shows now.
-  const read = props.line === '' ? {} : { q: props.line, widen: props.also === '' ? 'off' : props.also };
-  await saved.save(name.value.trim(), { ...query.value, ...read }, shared.value);
+  const read: Record<string, string> =
+    props.line === '' ? {} : { q: props.line, widen: props.also === '' ? 'off' : props.also };
+  const kept = { ...query.value, ...read };
+  await saved.save(name.value.trim(), kept, shared.value);
+  await router.replace({ query: kept });
 }
 
 async function open(search: SavedSearch): Promise<void> {
@@ -96,13 +99,13 @@ watch(
     <details v-if="recent.length > 0">
       <summary>Recent</summary>
       <button
-        v-for="line in recent"
-        :key="line"
+        v-for="words in recent"
+        :key="words"
         type="button"
         class="index-entry"
-        @click="router.push({ path: '/catalogue', query: { q: line } })"
+        @click="router.push({ path: '/catalogue', query: { q: words } })"
       >
-        <span class="name">{{ line }}</span>
+        <span class="name">{{ words }}</span>
       </button>
     </details>
     <el-dialog v-model="asking" title="Keep this search" width="380" append-to-body>
