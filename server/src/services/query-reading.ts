@@ -5,17 +5,11 @@ import { inArray } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { wordRelations } from '../db/schema.ts';
 import { gatherKnownWords, nearestWord, soundsWith } from './known-words.ts';
-import { englishWords, wordNetRelations } from './word-net.ts';
+import { wordNetRelations } from './word-net.ts';
 
 /** Words of a line that are looked at; the further ones stay as they are. */
 const MOST_WORDS = 8;
 const MOST_RELATED = 10;
-
-let english: ((word: string) => boolean) | undefined;
-function isEnglish(word: string): boolean {
-  english ??= englishWords();
-  return english(word);
-}
 
 /** A word of a search line, where it stands. */
 interface AskedWord {
@@ -26,7 +20,7 @@ interface AskedWord {
 }
 
 /**
- * What the words of a search line mean for this collection: a word that no sound has, and nothing that means the same, with the nearest word that some have;
+ * What the words of a search line mean for this collection: a word that no sound has and no dictionary knows, with the nearest word that some have;
  * and to each word those that are related to it and occur.
  */
 export async function readQuery(app: AppContext, line: string): Promise<QueryReading> {
@@ -64,8 +58,8 @@ async function readWord(
     })
     .sort((a, b) => RELATION_KINDS.indexOf(a.kind) - RELATION_KINDS.indexOf(b.kind) || b.sounds - a.sounds)
     .slice(0, MOST_RELATED);
-  // What is still being typed may become anything; an English word, or one that means the same as something that is there, is no slip.
-  const isWord = found.some(({ kind }) => kind === 'same') || isEnglish(text.toLowerCase());
+  // What is still being typed may become anything; a word that the vocabulary or WordNet knows is no slip.
+  const isWord = (related.get(text.toLowerCase()) ?? []).length > 0;
   const isSlip = occurs === 0 && !begun && /^\p{L}{3,}$/u.test(text) && !isWord;
   const instead = isSlip ? ((await nearestWord(app.db, text)) ?? null) : null;
   return { text, at, length, sounds: occurs, instead, related: instead === null ? found : [] };

@@ -8,6 +8,7 @@ import SetupDrives from './setup-drives.vue';
 import SetupLost from './setup-lost.vue';
 import SetupNames from './setup-names.vue';
 import SetupRules from './setup-rules.vue';
+import SetupWords from './setup-words.vue';
 
 /** Which part is shown stands in the address, so that other places can lead to it. */
 const route = useRoute();
@@ -26,6 +27,7 @@ const tab = computed({
       <el-tab-pane label="Collections" name="collections" lazy><setup-collections /></el-tab-pane>
       <el-tab-pane label="Path rules" name="rules" lazy><setup-rules /></el-tab-pane>
       <el-tab-pane label="Lists of names" name="names" lazy><setup-names /></el-tab-pane>
+      <el-tab-pane label="Thesaurus" name="words" lazy><setup-words /></el-tab-pane>
       <el-tab-pane label="Lost files" name="lost" lazy><setup-lost /></el-tab-pane>
       <el-tab-pane label="Category list" name="categories" lazy><setup-categories /></el-tab-pane>
     </el-tabs>
