@@ -2,7 +2,11 @@ import { FIELD_NAMES } from '@flagstone/core/record/fields';
 import { z } from 'zod';
 import { selectionSchema } from './selection.ts';
 
-export const EXPORT_FORMATS = ['csv', 'tsv', 'xlsx', 'jsonl'] as const;
+/** Tables, which can be brought back. */
+export const TABLE_FORMATS = ['csv', 'tsv', 'xlsx', 'jsonl'] as const;
+export type TableFormat = (typeof TABLE_FORMATS)[number];
+/** Tables, and lists that players open. */
+export const EXPORT_FORMATS = [...TABLE_FORMATS, 'm3u8', 'xspf'] as const;
 export type ExportFormat = (typeof EXPORT_FORMATS)[number];
 
 /** What can stand in an export beside the fields of the record: by the first three the rows are found again when they are brought back. */

@@ -1,10 +1,10 @@
 import { FIELD_NAMES } from '@flagstone/core/record/fields';
 import { z } from 'zod';
-import { EXPORT_FORMATS } from './exports.ts';
+import { TABLE_FORMATS } from './exports.ts';
 
 /** How a table is brought back; the table itself is the body. Numbers and booleans arrive as text. */
 export const importQuerySchema = z.object({
-  format: z.enum(EXPORT_FORMATS),
+  format: z.enum(TABLE_FORMATS),
   /** Otherwise the differences are only told. */
   apply: z.enum(['yes', 'no']).default('no'),
   /** What an empty cell means: that the field is left alone, or emptied. */

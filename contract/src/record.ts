@@ -88,6 +88,8 @@ export const copySchema = z.object({
   driveName: z.string(),
   folder: z.string(),
   name: z.string(),
+  /** Where it lies, or lay when its drive was last here, on the machine that the drive belongs to. */
+  fullPath: z.string(),
   sizeBytes: z.number(),
   container: z.string(),
   state: copyStateSchema,

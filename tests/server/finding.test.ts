@@ -1,3 +1,6 @@
+import { execFile } from 'node:child_process';
+import { promisify } from 'node:util';
+import { parseXml } from '@flagstone/core/formats/xml-document';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import type { ImportResult } from '@flagstone/contract/imports';
 import { parse } from 'csv-parse/sync';
@@ -15,6 +18,7 @@ const SOUNDS: [string, { INAM: string; ICMT: string; IKEY?: string; IPRD?: strin
   ['truck.wav', { INAM: 'Truck at the pottery', ICMT: 'Delivery of clay' }],
   ['rain.wav', { INAM: 'Rain on the kiln roof', ICMT: '=1+1' }],
 ];
+const run = promisify(execFile);
 let app: TestApplication;
 const idOf = new Map<string, { soundId: number; copyId: number }>();
 
@@ -256,6 +260,27 @@ describe('exports', () => {
     expect(sheet?.rowCount).toBe(8);
     const texts = sheet?.getColumn(3).values ?? [];
     expect(texts).toContain('=1+1');
+  });
+
+  it('are playlists: ffprobe opens what the first entry names, and XML is well formed', async () => {
+    const selection = copiesOf('geese.wav', 'rain.wav');
+    const lines = (await exported('m3u8', selection)).toString().trimEnd().split('\n');
+    expect(lines[0]).toBe('#EXTM3U');
+    expect(lines).toHaveLength(5);
+    expect(lines[1]).toMatch(/^#EXTINF:\d+,Geese on the weir$/);
+    const { stdout } = await run('ffprobe', [
+      '-v',
+      'error',
+      '-show_entries',
+      'format=format_name',
+      '-of',
+      'csv=p=0',
+      `file:${lines[2]}`,
+    ]);
+    expect(stdout.trim()).toBe('wav');
+    const xspf = (await exported('xspf', selection)).toString();
+    expect(parseXml(xspf).children[0]?.children).toHaveLength(2);
+    expect(xspf).toMatch(/<location>file:\/\/\/[^<]*\/mill\/geese\.wav<\/location><title>Geese on the weir<\/title>/);
   });
 
   it('refuse what is no request', async () => {

@@ -32,7 +32,7 @@ import { readQuery } from '../services/query-reading.ts';
 import * as searches from '../services/saved-searches.ts';
 import { markSounds } from '../services/sound-marks.ts';
 import * as relations from '../services/word-relations.ts';
-import { copiesOfSound, rowOfSound } from '../services/sound-rows.ts';
+import { copiesOfSound, fullPathsOf, rowOfSound } from '../services/sound-rows.ts';
 import { countAdded, statisticsOf } from '../services/statistics.ts';
 import { acceptSuggestions, suggestFor } from '../services/suggestions.ts';
 import { redoLast, undoLast } from '../services/undo.ts';
@@ -147,7 +147,16 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
       revisionsOf(app, params.id),
     ]);
     if (!row) throw new AppError('NOT_FOUND', `There is no sound ${params.id}.`);
-    return { row, copies: copies.map((copy) => ({ ...copy, container: copy.facts.container })), revisions };
+    const paths = await fullPathsOf(
+      app.db,
+      copies.map(({ copyId }) => copyId),
+    );
+    const told = copies.map((copy) => ({
+      ...copy,
+      container: copy.facts.container,
+      fullPath: paths.get(copy.copyId) ?? '',
+    }));
+    return { row, copies: told, revisions };
   },
   findSlices: (app, { params, body, signal }) => findSlicesOf(app, params.id, body, signal),
   planCut: async (app, { params, body, person }) => planCut(app, params.id, body, await person()),

@@ -9,13 +9,16 @@ import { sql } from 'drizzle-orm';
 import ExcelJS from 'exceljs';
 import type { AppContext } from '../app-context.ts';
 import { idList } from './search.ts';
-import { selectedRows } from './sound-rows.ts';
+import { playlist, type PlaylistEntry } from './playlists.ts';
+import { fullPathsOf, selectedRows } from './sound-rows.ts';
 
 export const EXPORT_TYPES: Record<ExportFormat, string> = {
   csv: 'text/csv; charset=utf-8',
   tsv: 'text/tab-separated-values; charset=utf-8',
   xlsx: 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet',
   jsonl: 'application/x-ndjson; charset=utf-8',
+  m3u8: 'application/vnd.apple.mpegurl; charset=utf-8',
+  xspf: 'application/xspf+xml; charset=utf-8',
 };
 
 type Cell = string | number | null;
@@ -33,6 +36,8 @@ export async function writeExport(
   { selection, format, columns }: ExportRequest,
   out: Writable,
 ): Promise<void> {
+  if (format === 'm3u8' || format === 'xspf')
+    return pipeline(Readable.from(playlist(titledPaths(app, selection), format)), out);
   const rows = exportRows(app, selection, columns);
   if (format === 'xlsx') return writeSheets(rows, columns, out);
   if (format === 'jsonl') {
@@ -53,6 +58,17 @@ export async function writeExport(
     record_delimiter: '\r\n',
   });
   return pipeline(Readable.from(cells()), table, out);
+}
+
+async function* titledPaths(app: AppContext, selection: ExportRequest['selection']): AsyncGenerator<PlaylistEntry> {
+  for await (const page of selectedRows(app.db, selection)) {
+    const paths = await fullPathsOf(
+      app.db,
+      page.map(({ copyId }) => copyId),
+    );
+    for (const { copyId, name, record, facts } of page)
+      yield { path: paths.get(copyId) ?? '', title: record.fxName || name, seconds: facts.durationSeconds };
+  }
 }
 
 /** A value in one cell; lists are joined. */

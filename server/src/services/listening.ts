@@ -9,7 +9,7 @@ import { analyses, copies } from '../db/schema.ts';
 import type { FoundSlices, SamplesPart } from '../drives/listen-worker.ts';
 import { withAudio, type FrameRange } from '../drives/read-samples.ts';
 import { copyThatIsHere } from './analyses.ts';
-import { rowOfSound } from './sound-rows.ts';
+import { rowOfSound, rowsInOrder } from './sound-rows.ts';
 
 const fileOf = (app: AppContext, soundId: number) => copyThatIsHere(app, sql`${copies.soundId} = ${soundId}`);
 
@@ -130,7 +130,11 @@ export async function soundsAlike(app: AppContext, soundId: number): Promise<{ r
   if (!own) throw new AppError('NOT_FOUND', `There is no sound ${soundId}.`);
   const [measured] = await app.db.select().from(analyses).where(eq(analyses.soundId, soundId));
   if (!measured?.features) return [];
-  const alike = await Promise.all(rows.map(({ id }) => rowOfSound(app, id)));
+  const alike = await rowsInOrder(
+    app.db,
+    'sounds',
+    rows.map(({ id }) => id),
+  );
   const theirs = new Map(
     (
       await app.db
@@ -139,9 +143,10 @@ export async function soundsAlike(app: AppContext, soundId: number): Promise<{ r
         .where(sql`${analyses.soundId} = any(${`{${rows.map(({ id }) => id).join(',')}}`}::bigint[])`)
     ).map((row) => [row.soundId, row]),
   );
-  return alike.flatMap((row) =>
-    row ? [{ row, shares: sharedBy(own, row, measured.measures, theirs.get(row.soundId)?.measures ?? null) }] : [],
-  );
+  return alike.map((row) => ({
+    row,
+    shares: sharedBy(own, row, measured.measures, theirs.get(row.soundId)?.measures ?? null),
+  }));
 }
 
 type KeptMeasures = typeof analyses.$inferSelect.measures;

@@ -11,7 +11,7 @@ import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { people, pullEntries, pullLists, sounds } from '../db/schema.ts';
-import { rowOfSound } from './sound-rows.ts';
+import { rowsInOrder } from './sound-rows.ts';
 
 /** All pull lists, the newest first. */
 export async function listPullLists(app: AppContext): Promise<PullList[]> {
@@ -55,15 +55,14 @@ export async function entriesOf(app: AppContext, listId: number): Promise<PullEn
     .innerJoin(people, eq(people.id, pullEntries.addedBy))
     .where(eq(pullEntries.listId, listId))
     .orderBy(asc(pullEntries.place), asc(pullEntries.id));
-  const entries = await Promise.all(
-    rows.map(async ({ entry, person }): Promise<PullEntry[]> => {
-      const row = await rowOfSound(app, entry.soundId);
-      const { fromFrame, toFrame } = entry;
-      const part = fromFrame === null || toFrame === null ? null : { from: fromFrame, to: toFrame };
-      return row ? [{ id: entry.id, row, part, tryOut: entry.tryOut, comment: entry.comment, addedBy: person }] : [];
-    }),
-  );
-  return entries.flat();
+  const sounds = await rowsInOrder(app.db, 'sounds', [...new Set(rows.map(({ entry }) => entry.soundId))]);
+  const rowOf = new Map(sounds.map((row) => [row.soundId, row]));
+  return rows.flatMap(({ entry, person }) => {
+    const row = rowOf.get(entry.soundId);
+    const { fromFrame, toFrame } = entry;
+    const part = fromFrame === null || toFrame === null ? null : { from: fromFrame, to: toFrame };
+    return row ? [{ id: entry.id, row, part, tryOut: entry.tryOut, comment: entry.comment, addedBy: person }] : [];
+  });
 }
 
 /** Puts a sound, or a part of it, at the end of a list. Throws NOT_FOUND. */

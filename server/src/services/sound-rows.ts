@@ -1,3 +1,4 @@
+import path from 'node:path';
 import type { Issue } from '@flagstone/core/errors';
 import { FIELD_NAMES, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 import type { SoundMark } from '@flagstone/contract/marks';
@@ -80,6 +81,13 @@ export async function copiesOfSound(app: AppContext, soundId: number): Promise<S
     select ${COLUMNS} from copies c join sounds s on s.id = c.sound_id join records r on r.sound_id = s.id
     join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id where s.id = ${soundId} and c.cleared_at is null order by c.gone, c.id`);
   return toSoundRows(rows);
+}
+
+/** Where copies lie on the machine of their drive, ready to paste. */
+export async function fullPathsOf(db: Queryable, copyIds: readonly number[]): Promise<Map<number, string>> {
+  const { rows } = await db.execute<{ id: number; root_path: string; folder: string; name: string }>(sql`
+    select c.id, d.root_path, c.folder, c.name from copies c join drives d on d.id = c.drive_id where c.id = any(${idList(copyIds)})`);
+  return new Map(rows.map((row) => [row.id, path.join(row.root_path, row.folder, row.name)]));
 }
 
 /** The rows of a selection in the order of their copies' numbers, in pages, so that a hundred thousand are never held at once. */

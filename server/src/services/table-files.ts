@@ -1,4 +1,4 @@
-import type { ExportFormat } from '@flagstone/contract/exports';
+import type { TableFormat } from '@flagstone/contract/exports';
 import { AppError } from '@flagstone/core/errors';
 import { CsvError, parse } from 'csv-parse/sync';
 import ExcelJS from 'exceljs';
@@ -11,7 +11,7 @@ export interface Table {
 }
 
 /** Reads a table of one of the formats that are exported. Throws TABLE_INVALID, saying where. */
-export async function readTable(bytes: Buffer, format: ExportFormat): Promise<Table> {
+export async function readTable(bytes: Buffer, format: TableFormat): Promise<Table> {
   if (format === 'xlsx') return readSheets(bytes);
   if (format === 'jsonl') return readJsonLines(bytes.toString('utf8'));
   return readDelimited(bytes, format === 'tsv' ? '\t' : ',');

@@ -3,7 +3,7 @@ import type { CopyDetail, CopyState } from '@flagstone/contract/record';
 import { ref, watch } from 'vue';
 import { call } from '../../api/client.ts';
 import { formatBytes } from '../../composables/format.ts';
-import { showingErrors } from '../../composables/use-errors.ts';
+import { showingErrors, tell } from '../../composables/use-errors.ts';
 import StateMark from '../state-mark.vue';
 
 /** The copies of a sound by drive with their state. */
@@ -23,6 +23,13 @@ watch(
     }),
   { immediate: true },
 );
+
+async function copyPath(path: string): Promise<void> {
+  await showingErrors(async () => {
+    await navigator.clipboard.writeText(path);
+    tell('Path copied', path);
+  });
+}
 </script>
 
 <template>
@@ -36,6 +43,7 @@ watch(
         <div class="mono path">{{ copy.folder }}/{{ copy.name }}</div>
         <div class="line soft">
           <span>{{ copy.container }}, {{ formatBytes(copy.sizeBytes) }}</span>
+          <button type="button" class="link" :title="copy.fullPath" @click="copyPath(copy.fullPath)">Copy path</button>
           <button type="button" class="link" @click="emit('inspect', copy.copyId)">In the file</button>
         </div>
         <p v-for="issue in copy.issues" :key="issue.message" class="issue">▲ {{ issue.message }}</p>

@@ -16,6 +16,8 @@ const FORMATS: Record<ExportFormat, string> = {
   csv: 'CSV',
   tsv: 'Tab-separated (TSV)',
   jsonl: 'JSON Lines',
+  m3u8: 'Playlist (M3U8)',
+  xspf: 'Playlist (XSPF)',
 };
 const FACTS: Record<string, string> = {
   audioDigest: 'Audio digest',
@@ -49,6 +51,7 @@ const columns = useLocalStorage<ExportColumn[]>('flagstone.exportColumns', [
   'library',
   'durationSeconds',
 ]);
+const isPlaylist = computed(() => format.value === 'm3u8' || format.value === 'xspf');
 const whole = ref(false);
 watch(isOpen, (open) => open && (whole.value = props.count === 0));
 const what = computed<Selection | undefined>(() =>
@@ -76,11 +79,15 @@ const request = computed(() =>
       <el-radio-group v-model="format" aria-label="Format">
         <el-radio v-for="(label, key) in FORMATS" :key="key" :value="key">{{ label }}</el-radio>
       </el-radio-group>
-      <h3>Columns</h3>
-      <el-checkbox-group v-model="columns" class="columns" aria-label="Columns">
+      <p v-if="isPlaylist" class="soft">
+        The first copy of each sound by its full path, with its name and length: opens in a player on a machine where
+        the drives lie at the same paths.
+      </p>
+      <h3 v-if="!isPlaylist">Columns</h3>
+      <el-checkbox-group v-if="!isPlaylist" v-model="columns" class="columns" aria-label="Columns">
         <el-checkbox v-for="column in EXPORT_COLUMNS" :key="column" :value="column">{{ labelOf(column) }}</el-checkbox>
       </el-checkbox-group>
-      <p class="soft">
+      <p v-if="!isPlaylist" class="soft">
         Keep the digest, the path or the file name among the columns when the table is to be brought back: by them the
         sounds are found again.
       </p>

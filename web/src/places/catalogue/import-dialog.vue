@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { EXPORT_FORMATS, type ExportFormat } from '@flagstone/contract/exports';
+import { TABLE_FORMATS, type TableFormat } from '@flagstone/contract/exports';
 import { importResultSchema, type ImportQuery, type ImportResult } from '@flagstone/contract/imports';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { ElButton, ElCheckbox, ElDialog } from 'element-plus';
@@ -16,8 +16,8 @@ const clears = ref(false);
 const found = ref<ImportResult>();
 const working = ref(false);
 
-const formatOf = (name: string): ExportFormat | undefined =>
-  EXPORT_FORMATS.find((format) => name.toLowerCase().endsWith(`.${format}`)) ??
+const formatOf = (name: string): TableFormat | undefined =>
+  TABLE_FORMATS.find((format) => name.toLowerCase().endsWith(`.${format}`)) ??
   (name.toLowerCase().endsWith('.txt') ? 'tsv' : undefined);
 
 async function send(apply: ImportQuery['apply']): Promise<ImportResult | undefined> {
