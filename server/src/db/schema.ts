@@ -5,8 +5,6 @@ import type { Category } from '@flagstone/core/ucs/category-list';
 import type { NamingPattern } from '@flagstone/core/ucs/naming-pattern';
 import type { Measures } from '@flagstone/core/audio/measure/sound-meter';
 import type { RecipeStep } from '@flagstone/core/text/recipe';
-import type { RelationKind } from '@flagstone/core/text/thesaurus';
-import type { ColumnLayout } from '@flagstone/contract/layouts';
 import { sql } from 'drizzle-orm';
 import {
   bigint,
@@ -36,12 +34,11 @@ import {
  * records rewrites no copy.
  */
 const bytea = customType<{ data: Buffer }>({ dataType: () => 'bytea' });
-const tsvector = customType<{ data: string }>({ dataType: () => 'tsvector' });
 /** A point of the extension cube: the feature vector of a sound. */
 const cube = customType<{ data: string }>({ dataType: () => 'cube' });
-const at = (name: string) => timestamp(name, { withTimezone: true });
-const created = () => at('created_at').notNull().defaultNow();
-const textField = (name: string) => text(name).notNull().default('');
+export const at = (name: string) => timestamp(name, { withTimezone: true });
+export const created = () => at('created_at').notNull().defaultNow();
+export const textField = (name: string) => text(name).notNull().default('');
 
 export const people = pgTable('people', {
   id: serial('id').primaryKey(),
@@ -199,200 +196,6 @@ export const records = pgTable('records', {
   syncPoints: textField('sync_points'),
   updatedAt: at('updated_at').notNull().defaultNow(),
 });
-
-/**
- * What a search looks at: one narrow row a sound, its texts cut so that they fit into indexes, made from its record, copies and measures by `flagstone_refresh_search` and by triggers, so that
- * finding and counting join nothing. It can be made anew at any time.
- */
-export const searchRows = pgTable(
-  'search_rows',
-  {
-    soundId: bigint('sound_id', { mode: 'number' })
-      .primaryKey()
-      .references(() => sounds.id),
-    filed: boolean('filed').notNull(),
-    /** 0 to 63, and independently of it 0 to 7, by a hash of the number: the sounds of any of them are a fair sample of all. */
-    bucket: smallint('bucket')
-      .notNull()
-      .generatedAlwaysAs(sql`(hashint8(sound_id) & 63)::smallint`),
-    eighth: smallint('eighth')
-      .notNull()
-      .generatedAlwaysAs(sql`((hashint8(sound_id) >> 6) & 7)::smallint`),
-    /** Words of all fields and of the paths of all copies, with weights: A name, B keywords and category, C other fields, D paths. */
-    search: tsvector('search').notNull(),
-    /** Of the first copy, in small letters: what lists are sorted by. */
-    name: text('name').notNull(),
-    container: text('container').notNull(),
-    driveId: uuid('drive_id'),
-    /** In small letters. */
-    fxName: textField('fx_name'),
-    category: textField('category'),
-    subCategory: textField('sub_category'),
-    catId: textField('cat_id'),
-    form: textField('form'),
-    library: textField('library'),
-    publisher: textField('publisher'),
-    creator: textField('creator'),
-    licence: textField('licence'),
-    rating: smallint('rating'),
-    channels: smallint('channels').notNull(),
-    sampleRateHz: integer('sample_rate_hz').notNull(),
-    bitDepth: smallint('bit_depth').notNull(),
-    durationSeconds: doublePrecision('duration_seconds').notNull(),
-    loudnessLufs: real('loudness_lufs'),
-    truePeakDbtp: real('true_peak_dbtp'),
-    channelLayout: textField('channel_layout'),
-    /** How good and how well described: twice the rating, and one for each of eight fields that is filled. */
-    merit: smallint('merit').notNull().default(0),
-    /** How often it was put in a pull list or copied out. */
-    uses: integer('uses').notNull().default(0),
-    createdAt: created(),
-  },
-  (table) => {
-    const filed = sql`${table.filed}`;
-    return [
-      // With what searches are narrowed by most often: sounds that have the words, but not the channels, are never looked at.
-      index('search_rows_words')
-        .using(
-          'gin',
-          table.bucket,
-          table.eighth,
-          table.search,
-          table.channels,
-          table.form,
-          table.category,
-          table.catId,
-          sql`lower(${table.library})`,
-        )
-        .where(filed),
-      // One in sixty-four, with all that is counted: what no word narrows is counted in it alone.
-      index('search_rows_sample')
-        .on(
-          table.soundId,
-          table.bucket,
-          table.category,
-          table.subCategory,
-          table.catId,
-          table.form,
-          table.channels,
-          table.durationSeconds,
-          table.sampleRateHz,
-          table.bitDepth,
-          table.loudnessLufs,
-          table.rating,
-          table.library,
-          table.publisher,
-          table.creator,
-          table.licence,
-          table.container,
-          table.driveId,
-          table.filed,
-        )
-        .where(sql`${table.filed} and ${table.bucket} = 0`),
-      index('search_rows_names')
-        .using('gin', sql`ts_filter(${table.search}, '{a,b}')`)
-        .where(filed),
-      index('search_rows_merit').on(table.merit, table.soundId).where(filed),
-      index('search_rows_name').on(table.name, table.soundId).where(filed),
-      index('search_rows_fx_name').on(table.fxName, table.soundId).where(filed),
-      index('search_rows_category').on(table.category, table.subCategory, table.catId).where(filed),
-      index('search_rows_cat_id').on(table.catId, table.soundId).where(filed),
-      index('search_rows_library')
-        .on(sql`lower(${table.library})`, table.soundId)
-        .where(filed),
-      index('search_rows_length').on(table.durationSeconds, table.soundId).where(filed),
-      index('search_rows_uses').on(table.uses, table.soundId).where(filed),
-      index('search_rows_filed').on(table.soundId).where(filed),
-    ];
-  },
-);
-
-/** Stems of all words of the search rows with the number of sounds that have them, gathered from time to time: what a misspelt word is held against. */
-export const knownWords = pgTable(
-  'known_words',
-  { word: text('word').primaryKey(), sounds: integer('sounds').notNull() },
-  (table) => [index('known_words_like').using('gin', sql`${table.word} gin_trgm_ops`)],
-);
-
-/** What people added to the relations of words, or took away from them (`hidden`). */
-export const wordRelations = pgTable(
-  'word_relations',
-  {
-    id: serial('id').primaryKey(),
-    word: text('word').notNull(),
-    related: text('related').notNull(),
-    kind: text('kind').$type<RelationKind>().notNull(),
-    hidden: boolean('hidden').notNull().default(false),
-    personId: integer('person_id')
-      .notNull()
-      .references(() => people.id),
-    createdAt: created(),
-  },
-  (table) => [unique('word_relations_pair').on(table.word, table.related)],
-);
-
-/** What one person thinks of a sound. The mean of the ratings is the sound's rating in searches; where nobody rated it, the record's. */
-export const soundMarks = pgTable(
-  'sound_marks',
-  {
-    personId: integer('person_id')
-      .notNull()
-      .references(() => people.id),
-    soundId: bigint('sound_id', { mode: 'number' })
-      .notNull()
-      .references(() => sounds.id),
-    rating: smallint('rating'),
-    favourite: boolean('favourite').notNull().default(false),
-    tags: text('tags')
-      .array()
-      .notNull()
-      .default(sql`'{}'`),
-    note: textField('note'),
-    changedAt: at('changed_at').notNull().defaultNow(),
-  },
-  (table) => [primaryKey({ columns: [table.personId, table.soundId] }), index('sound_marks_sound').on(table.soundId)],
-);
-
-/** A search that is kept and stays live: what the address bar says of it. */
-export const savedSearches = pgTable('saved_searches', {
-  id: serial('id').primaryKey(),
-  name: text('name').notNull(),
-  query: jsonb('query').$type<Record<string, string>>().notNull(),
-  personId: integer('person_id')
-    .notNull()
-    .references(() => people.id),
-  shared: boolean('shared').notNull().default(false),
-  createdAt: created(),
-});
-
-/** When somebody last looked at a saved search: what came since is marked. */
-export const savedSearchVisits = pgTable(
-  'saved_search_visits',
-  {
-    searchId: integer('search_id')
-      .notNull()
-      .references(() => savedSearches.id, { onDelete: 'cascade' }),
-    personId: integer('person_id')
-      .notNull()
-      .references(() => people.id),
-    seenAt: at('seen_at').notNull().defaultNow(),
-  },
-  (table) => [primaryKey({ columns: [table.searchId, table.personId] })],
-);
-
-/** Which columns a table shows, in which order and how wide, under a name of a person's own. */
-export const columnLayouts = pgTable(
-  'column_layouts',
-  {
-    id: serial('id').primaryKey(),
-    personId: integer('person_id')
-      .notNull()
-      .references(() => people.id),
-    name: text('name').notNull(),
-    layout: jsonb('layout').$type<ColumnLayout>().notNull(),
-  },
-  (table) => [unique('column_layouts_name').on(table.personId, table.name)],
-);
 
 /** Ordered steps on the texts of fields, kept under a name; core's text/recipe.ts says what they do. */
 export const recipes = pgTable('recipes', {

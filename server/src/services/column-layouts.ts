@@ -1,7 +1,7 @@
 import type { ColumnLayout, NamedLayout } from '@flagstone/contract/layouts';
 import { and, asc, eq } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
-import { columnLayouts } from '../db/schema.ts';
+import { columnLayouts } from '../db/finding-schema.ts';
 
 /** The column layouts of a person in the order in which they were made, which is that of their keys. */
 export async function listLayouts(app: AppContext, personId: number): Promise<NamedLayout[]> {

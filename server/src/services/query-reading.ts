@@ -3,7 +3,7 @@ import { parseQuery, type QueryNode } from '@flagstone/core/query/search-query';
 import { curatedRelations, RELATION_KINDS, type RelatedWord } from '@flagstone/core/text/thesaurus';
 import { inArray } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
-import { wordRelations } from '../db/schema.ts';
+import { wordRelations } from '../db/finding-schema.ts';
 import { gatherKnownWords, nearestWord, soundsWith } from './known-words.ts';
 import { wordNetRelations } from './word-net.ts';
 

@@ -3,7 +3,8 @@ import type { newRelationSchema, WordRelation } from '@flagstone/contract/readin
 import { asc, eq } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
-import { people, wordRelations } from '../db/schema.ts';
+import { wordRelations } from '../db/finding-schema.ts';
+import { people } from '../db/schema.ts';
 
 /** What people added to the thesaurus or took away from it. */
 export async function listRelations(app: AppContext): Promise<WordRelation[]> {
