@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { Bottom, Top } from '@element-plus/icons-vue';
 import type { SoundRow } from '@flagstone/contract/record';
 import { markFound, type WantedWords } from '@flagstone/core/query/found-words';
 import { fieldLabel, type SoundRecord } from '@flagstone/core/record/fields';
@@ -11,6 +10,7 @@ import { useKeys } from '../../composables/use-keys.ts';
 import { ownMark } from '../../composables/use-sound-marks.ts';
 import type { SoundList } from '../../composables/use-sound-list.ts';
 import CategoryPicker from '../category-picker.vue';
+import ColumnHead from './column-head.vue';
 import InlineWave from '../inline-wave.vue';
 import StateMark from '../state-mark.vue';
 import type { Column } from './columns.ts';
@@ -61,30 +61,8 @@ watch(shown, (items) => (pool.value = Math.max(pool.value, items.length)), { flu
 const session = useSession();
 const own = (row: SoundRow) => ownMark(row, session.personId);
 
-/** How a column takes part in the order; undefined when it does not. */
-function sortOf(column: Column): { descending: boolean; place: number } | undefined {
-  const place = list.sortKeys.value.findIndex(({ key }) => key === column.sort);
-  const found = list.sortKeys.value[place];
-  return found && { descending: found.descending, place };
-}
-
-const dragged = ref('');
-/** A header that is let go over another one takes its place. */
-function dropOn(key: string): void {
-  layout.moveTo(
-    dragged.value,
-    all.value.findIndex((each) => each.key === key),
-  );
-}
-
-function beginResize(event: PointerEvent, column: Column): void {
-  const grip = event.currentTarget as HTMLElement;
-  const start = event.clientX;
-  grip.setPointerCapture(event.pointerId);
-  const follow = (move: PointerEvent): void => layout.resize(column.key, column.width + move.clientX - start);
-  grip.addEventListener('pointermove', follow);
-  grip.addEventListener('lostpointercapture', () => grip.removeEventListener('pointermove', follow), { once: true });
-}
+/** The same function always: the headings are not drawn anew while rows go by. */
+const visibleRows = (): SoundRow[] => shown.value.map(({ row }) => row);
 
 /** Columns whose words are searched. */
 const MARKED = new Set([
@@ -103,12 +81,6 @@ const MARKED = new Set([
   'location',
   'microphone',
 ]);
-
-const LETTER = 7;
-/** About as wide as the longest text of the column among the rows in view, in pixels. */
-function widestText(column: Column): number {
-  return 24 + LETTER * Math.max(column.label.length, ...shown.value.map(({ row }) => column.text(row).length));
-}
 
 /** What a row looks like, beside the sound: while none of it changes, the row is not looked at again. */
 const looksOf = (row: SoundRow, index: number): unknown[] => [
@@ -221,44 +193,15 @@ useKeys({
           />
         </span>
         <span class="cell" role="columnheader">Wave</span>
-        <span
+        <column-head
           v-for="column in all"
           :key="column.key"
           class="cell"
           :class="{ right: column.align === 'right', pinned: column.key === 'name' }"
-          role="columnheader"
-          :aria-sort="
-            sortOf(column)?.descending === undefined ? 'none' : sortOf(column)?.descending ? 'descending' : 'ascending'
-          "
-          :draggable="column.key !== 'name'"
-          @dragstart="dragged = column.key"
-          @dragover.prevent
-          @drop.prevent="dropOn(column.key)"
-        >
-          <button
-            v-if="column.sort"
-            type="button"
-            class="sort"
-            :title="`Sort by ${column.label}; with Shift behind the column before`"
-            @click="list.sortBy(column.sort, $event.shiftKey)"
-          >
-            {{ column.label }}
-            <component :is="sortOf(column)?.descending ? Bottom : Top" v-if="sortOf(column)" class="arrow" />
-            <small v-if="sortOf(column) && list.sortKeys.value.length > 1">{{
-              (sortOf(column)?.place ?? 0) + 1
-            }}</small>
-          </button>
-          <template v-else>{{ column.label }}</template>
-          <span
-            class="grip"
-            role="separator"
-            aria-orientation="vertical"
-            tabindex="-1"
-            :aria-label="`Width of ${column.label}`"
-            @pointerdown.stop.prevent="beginResize($event, column)"
-            @dblclick.stop="layout.resize(column.key, widestText(column))"
-          />
-        </span>
+          :column="column"
+          :list="list"
+          :visible-rows="visibleRows"
+        />
       </div>
       <div class="body" role="rowgroup" :style="{ height: `${virtual.getTotalSize()}px`, width: `${width}px` }">
         <div
@@ -506,39 +449,6 @@ useKeys({
   background: var(--surface);
   color: var(--ink);
   font: inherit;
-}
-
-.sort {
-  display: inline-flex;
-  gap: 3px;
-  align-items: center;
-  padding: 0;
-  border: 0;
-  background: none;
-  color: inherit;
-  font: inherit;
-  cursor: pointer;
-}
-
-.sort:hover {
-  text-decoration: underline;
-}
-
-.arrow {
-  width: 11px;
-}
-
-.grip {
-  position: absolute;
-  top: 0;
-  right: 0;
-  width: 6px;
-  height: 100%;
-  cursor: col-resize;
-}
-
-.grip:hover {
-  background: var(--hairline);
 }
 
 mark {
