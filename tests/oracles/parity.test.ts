@@ -88,9 +88,9 @@ describe('the contract', () => {
         expect(places.some((place) => new RegExp(`^(${system}) `).test(place))).toBe(true);
   });
 
-  it('offers each column that can be sorted in the table', async () => {
+  it('offers each order as a column of the table or in the list of orders', async () => {
     const columns = await read('web/src/components/sound-table/columns.ts');
-    for (const key of sortKeySchema.options.filter((option) => option !== 'added'))
-      expect(columns).toContain(`'${key}'`);
+    const orders = await read('web/src/places/catalogue/catalogue-place.vue');
+    for (const key of sortKeySchema.options) expect(columns + orders).toMatch(new RegExp(`(sort|key): '${key}'`));
   });
 });
