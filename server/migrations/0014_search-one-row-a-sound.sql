@@ -79,6 +79,8 @@ UPDATE search_rows f SET uses = p.times FROM (SELECT sound_id, count(*) AS times
 -- What changes without its record or its paths: filing, measuring, a copy that is gone or back, use.
 CREATE FUNCTION flagstone_note_filed() RETURNS trigger LANGUAGE plpgsql AS $$
 BEGIN
+  -- In the order of their numbers, as everybody takes them: two that write then wait for each other and never both.
+  PERFORM FROM search_rows f JOIN after n ON n.id = f.sound_id WHERE f.filed <> (n.filed_at IS NOT NULL) ORDER BY f.sound_id FOR UPDATE OF f;
   UPDATE search_rows f SET filed = n.filed_at IS NOT NULL FROM after n
   WHERE f.sound_id = n.id AND f.filed <> (n.filed_at IS NOT NULL);
   RETURN NULL;
@@ -99,14 +101,19 @@ $$;
 CREATE TRIGGER analyses_measured AFTER INSERT OR UPDATE ON analyses FOR EACH ROW EXECUTE FUNCTION flagstone_note_measured();
 --> statement-breakpoint
 CREATE FUNCTION flagstone_note_gone() RETURNS trigger LANGUAGE plpgsql AS $$
+DECLARE
+  ids bigint[] := array(SELECT DISTINCT n.sound_id FROM after n JOIN before o ON o.id = n.id WHERE o.gone <> n.gone);
 BEGIN
+  IF ids = '{}' THEN RETURN NULL; END IF;
+  PERFORM FROM search_rows WHERE sound_id = ANY (ids) ORDER BY sound_id FOR UPDATE;
   UPDATE search_rows f SET name = lower(left(c.name, 200)), container = c.container, drive_id = c.drive_id
-  FROM (SELECT * FROM copies WHERE sound_id = NEW.sound_id ORDER BY gone, id LIMIT 1) c WHERE f.sound_id = NEW.sound_id;
+  FROM unnest(ids) i(id) CROSS JOIN LATERAL (SELECT * FROM copies k WHERE k.sound_id = i.id ORDER BY k.gone, k.id LIMIT 1) c
+  WHERE f.sound_id = i.id;
   RETURN NULL;
 END
 $$;
 --> statement-breakpoint
-CREATE TRIGGER copies_gone AFTER UPDATE ON copies FOR EACH ROW WHEN (OLD.gone <> NEW.gone) EXECUTE FUNCTION flagstone_note_gone();
+CREATE TRIGGER copies_gone AFTER UPDATE ON copies REFERENCING OLD TABLE AS before NEW TABLE AS after FOR EACH STATEMENT EXECUTE FUNCTION flagstone_note_gone();
 --> statement-breakpoint
 CREATE FUNCTION flagstone_note_pulled() RETURNS trigger LANGUAGE plpgsql AS $$
 BEGIN
