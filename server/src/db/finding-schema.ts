@@ -67,7 +67,7 @@ export const searchRows = pgTable(
     channelLayout: textField('channel_layout'),
     /** How good and how well described: twice the rating, and one for each of eight fields that is filled. */
     merit: smallint('merit').notNull().default(0),
-    /** How often it was put in a pull list or copied out. */
+    /** How often it was put in a pull list. */
     uses: integer('uses').notNull().default(0),
     createdAt: created(),
   },

@@ -83,8 +83,7 @@ function setTags(tags: string[]): void {
       />
     </div>
     <p v-if="row" class="soft">
-      {{ row.uses === 0 ? 'Never used' : row.uses === 1 ? 'Used once' : `Used ${row.uses} times` }}: pulled or copied
-      out.
+      {{ row.uses === 0 ? 'Never pulled yet' : row.uses === 1 ? 'Pulled once' : `Pulled ${row.uses} times` }}.
     </p>
   </section>
 </template>

@@ -111,6 +111,11 @@ async function forget(id: number): Promise<void> {
 </template>
 
 <style scoped>
+.panel {
+  margin: 8px 0;
+  padding: 10px 12px;
+}
+
 .line {
   display: flex;
   gap: 8px;
