@@ -109,11 +109,13 @@ describe('the words of the search line', () => {
       corrected: 'narrowboat ',
       words: [{ text: 'narowboat', sounds: 0, instead: 'narrowboat' }],
     });
+    // Without a space behind it, too: nothing begins so.
+    expect((await read('narowboat')).corrected).toBe('narrowboat');
     expect(await read('gaet -engine geeze ')).toMatchObject({ corrected: 'gate -engine geese ' });
   });
 
   it('stay as they are where they occur, are still typed, or nothing is near', async () => {
-    for (const q of ['gate ', 'gat', 'xylophone ', '"narowboat" ', 'description:narowboat ', ''])
+    for (const q of ['gate ', 'gat', 'narrowb', 'narw', 'xylophone ', '"narowboat" ', 'description:narowboat ', ''])
       expect((await read(q)).corrected).toBeNull();
   });
 

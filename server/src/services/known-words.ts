@@ -61,6 +61,14 @@ export async function soundsWith(db: Queryable, words: readonly string[]): Promi
   return new Map(rows.map(({ given, sounds }) => [given, sounds]));
 }
 
+/** Whether some word of the collection begins so. */
+export async function beginsAWord(db: Queryable, begun: string): Promise<boolean> {
+  const { rows } = await db.execute<{ some: boolean }>(
+    sql`select exists (select from known_words where starts_with(word, flagstone_unaccent(${begun.toLowerCase()}))) as some`,
+  );
+  return rows[0]?.some === true;
+}
+
 /** Letters that may be wrong in a word of so many. */
 const slipsIn = (word: string): number => (word.length < 5 ? 1 : 2);
 

@@ -4,12 +4,15 @@ import { curatedRelations, RELATION_KINDS, type RelatedWord } from '@flagstone/c
 import { inArray } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { wordRelations } from '../db/finding-schema.ts';
-import { gatherKnownWords, nearestWord, soundsWith } from './known-words.ts';
+import { beginsAWord, gatherKnownWords, nearestWord, soundsWith } from './known-words.ts';
 import { wordNetRelations } from './word-net.ts';
 
 /** Words of a line that are looked at; the further ones stay as they are. */
 const MOST_WORDS = 8;
 const MOST_RELATED = 10;
+/** Letters of words that are put right, whole ones and those that are still typed. */
+const SHORTEST = 3;
+const SHORTEST_BEGUN = 5;
 
 /** A word of a search line, where it stands. */
 interface AskedWord {
@@ -58,9 +61,10 @@ async function readWord(
     })
     .sort((a, b) => RELATION_KINDS.indexOf(a.kind) - RELATION_KINDS.indexOf(b.kind) || b.sounds - a.sounds)
     .slice(0, MOST_RELATED);
-  // What is still being typed may become anything; a word that the vocabulary or WordNet knows is no slip.
-  const isWord = (related.get(text.toLowerCase()) ?? []).length > 0;
-  const isSlip = occurs === 0 && !begun && /^\p{L}{3,}$/u.test(text) && !isWord;
+  // What is still being typed may become anything that begins so; a word that the vocabulary or WordNet knows is no slip.
+  const isKnown = occurs > 0 || (related.get(text.toLowerCase()) ?? []).length > 0;
+  const isLong = text.length >= (begun ? SHORTEST_BEGUN : SHORTEST) && /^\p{L}+$/u.test(text);
+  const isSlip = !isKnown && isLong && !(begun && (await beginsAWord(app.db, text)));
   const instead = isSlip ? ((await nearestWord(app.db, text)) ?? null) : null;
   return { text, at, length, sounds: occurs, instead, related: instead === null ? found : [] };
 }

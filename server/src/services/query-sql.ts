@@ -114,8 +114,8 @@ export function wordsAsked(line: string, also = ''): SQL | undefined {
   return words.length > 0 ? sql`(${sql.join(words, sql` && `)})` : undefined;
 }
 
-/** What is nothing but words that say nothing (“the”) narrows nothing. */
-function found(query: SQL, vector = sql`f.search`): SQL {
+/** Where a vector answers a text query. What is nothing but words that say nothing (“the”) narrows nothing. */
+export function found(query: SQL, vector = sql`f.search`): SQL {
   return sql`(numnode(${query}) = 0 or ${vector} @@ (${query}))`;
 }
 

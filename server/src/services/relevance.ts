@@ -4,7 +4,7 @@ import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { countHits, type HitCount } from './hits.ts';
 import { pageOf, readMark, type PageOfIds } from './page-marks.ts';
-import { NAMES, wordsAsked } from './query-sql.ts';
+import { found, NAMES, wordsAsked } from './query-sql.ts';
 import { allOf, catalogueConditions, catalogueTables } from './search.ts';
 
 /** Up to so many sounds are ranked one by one; of more, those with the words in name, keywords or category come first, the best ones first. */
@@ -72,16 +72,16 @@ export async function relevantPage(
   for (let tier = order; tier < tiers.length && rows.length <= query.limit; tier += 1) {
     const all = tiers[tier] ?? [];
     const missing = query.limit + 1 - rows.length;
-    const found = await keysOf(app.db, all, sql`f.merit`, missing, tier === order ? after : undefined);
-    rows.push(...found.map((row) => [tier, ...row]));
+    const keys = await keysOf(app.db, all, sql`f.merit`, missing, tier === order ? after : undefined);
+    rows.push(...keys.map((row) => [tier, ...row]));
   }
   return pageOf(rows, query.limit);
 }
 
 /** What comes behind those with the words in name, keywords or category: the words elsewhere; only words beside them. */
 function othersOf({ exact, isWidened }: Question): SQL[] {
-  const elsewhere = sql`not ${NAMES} @@ ${exact}`;
-  return isWidened ? [sql`${elsewhere} and f.search @@ ${exact}`, sql`not f.search @@ ${exact}`] : [elsewhere];
+  const elsewhere = sql`not ${found(exact, NAMES)}`;
+  return isWidened ? [sql`${elsewhere} and ${found(exact)}`, sql`not ${found(exact)}`] : [elsewhere];
 }
 
 /** Keys and numbers of sounds, the highest key first, behind a key and number. */

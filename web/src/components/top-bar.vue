@@ -51,7 +51,8 @@ function takeField({ name }: SearchField): void {
 function search(words: string): void {
   if (faults.value.length > 0) return;
   const listPlace = route.path === '/catalogue' || route.path.startsWith('/intake/');
-  const { q: _q, ...rest } = listPlace ? route.query : {};
+  // What was said of the words before (search as typed, words beside them) says nothing of others.
+  const { q: _q, exact: _e, widen: _w, ...rest } = listPlace ? route.query : {};
   void router.replace({
     path: listPlace ? route.path : '/catalogue',
     query: words === '' ? rest : { ...rest, q: words },

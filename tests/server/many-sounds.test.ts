@@ -1,0 +1,68 @@
+import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { sql } from 'drizzle-orm';
+import { fillCatalogue } from '../bench/fill-catalogue.ts';
+import { TestApplication } from './test-application.ts';
+
+/** More than are ranked or counted one by one. */
+const SOUNDS = 6000;
+const NAMED = 130;
+
+let app: TestApplication;
+beforeAll(async () => {
+  app = await TestApplication.open();
+  const { db } = app.context;
+  await fillCatalogue(db, SOUNDS);
+  // All have “benchmark” in the description; these in the name as well.
+  await db.execute(sql`update records set fx_name = 'Benchmark kiln ' || sound_id where sound_id <= ${NAMED}`);
+  await db.execute(sql`select flagstone_refresh_search(array(select generate_series(1, ${NAMED})::bigint))`);
+  await db.execute(sql`analyze search_rows`);
+}, 120_000);
+afterAll(() => app.close());
+
+/** The names of all pages in their order. */
+async function allPages(query: Record<string, unknown>): Promise<string[]> {
+  const names: string[] = [];
+  let after: string | undefined;
+  do {
+    const page = await app.call('listCatalogue', { query: { ...query, limit: 500, ...(after ? { after } : {}) } });
+    names.push(...page.rows.map(({ record }) => record.fxName));
+    after = page.next ?? undefined;
+  } while (after !== undefined);
+  return names;
+}
+
+describe('a search that finds very many', () => {
+  it('puts those with the word in the name first, and gives each sound once', async () => {
+    const names = await allPages({ q: 'benchmark ', sort: 'relevance' });
+    expect(names).toHaveLength(SOUNDS);
+    expect(new Set(names).size).toBe(SOUNDS);
+    expect(names.slice(0, NAMED).every((name) => name.startsWith('Benchmark'))).toBe(true);
+  });
+
+  it('puts what has the word itself before what has only the word beside it', async () => {
+    const names = await allPages({ q: 'kiln ', also: 'kiln~benchmark', sort: 'relevance' });
+    expect(names).toHaveLength(SOUNDS);
+    expect(new Set(names).size).toBe(SOUNDS);
+    expect(names.slice(0, NAMED).every((name) => name.includes('kiln'))).toBe(true);
+  });
+
+  it('narrows nothing by words that say nothing, and repeats nothing', async () => {
+    const names = await allPages({ q: 'the ', sort: 'relevance' });
+    expect(new Set(names).size).toBe(SOUNDS);
+    expect(names).toHaveLength(SOUNDS);
+  });
+
+  it('is counted in proportion, and says so; all of the catalogue is counted one by one', async () => {
+    const { total, isApproximate } = await app.call('listCatalogue', { query: { q: 'benchmark ', limit: 1 } });
+    expect(isApproximate).toBe(true);
+    expect(Math.abs((total ?? 0) / SOUNDS - 1)).toBeLessThan(0.15);
+    expect(await app.call('listCatalogue', { query: { limit: 1 } })).toMatchObject({
+      total: SOUNDS,
+      isApproximate: false,
+    });
+    const { facets, isApproximate: about } = await app.call('countFacets', { query: { q: 'benchmark ' } });
+    const channels = facets.find(({ facet }) => facet === 'channels')?.values ?? [];
+    expect([about, channels.length]).toEqual([true, 2]);
+    for (const { count } of channels) expect(Math.abs(count / (SOUNDS / 2) - 1)).toBeLessThan(0.2);
+  });
+});
