@@ -9,6 +9,7 @@ import { call } from '../api/client.ts';
 import { formatChannels, formatKilohertz } from '../composables/format.ts';
 import { showError } from '../composables/use-errors.ts';
 import { useKeys } from '../composables/use-keys.ts';
+import { useAsking } from '../composables/use-asking.ts';
 import { useLive } from '../stores/live.ts';
 import { usePlayer } from '../stores/player.ts';
 import PickOne from './pick-one.vue';
@@ -51,11 +52,9 @@ const slices = computed(() => parseSlices(player.row?.record.slices ?? ''));
 const syncPoints = computed(() => parseSyncPoints(player.row?.record.syncPoints ?? ''));
 const choices = computed(() => (player.row ? channelChoices(player.row) : []));
 
-let asking = new AbortController();
+const ask = useAsking();
 async function loadCurves(): Promise<void> {
-  asking.abort();
-  asking = new AbortController();
-  const { signal } = asking;
+  const signal = ask();
   const soundId = player.row?.soundId;
   if (soundId === undefined) return;
   try {

@@ -9,6 +9,7 @@ import { ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
 import { computed, nextTick, ref, watch } from 'vue';
 import { call } from '../../api/client.ts';
 import { counted as inWords } from '../../composables/format.ts';
+import { useAsking } from '../../composables/use-asking.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useAuthorities } from '../../stores/authorities.ts';
 import CategoryPicker from '../category-picker.vue';
@@ -48,11 +49,9 @@ const shared = computed(
     ),
 );
 
-let asking = new AbortController();
+const ask = useAsking();
 const countValues = useDebounceFn(async () => {
-  asking.abort();
-  asking = new AbortController();
-  const { signal } = asking;
+  const signal = ask();
   const { selection, rows, count } = props;
   if (!selection || rows.length === count) return;
   const answer = await showingErrors(() => call('countValues', { body: { selection }, signal }));

@@ -2,6 +2,7 @@
 import type { ListFilter } from '@flagstone/contract/selection';
 import { computed, onBeforeUnmount, ref, watch } from 'vue';
 import { call } from '../../api/client.ts';
+import { useAsking } from '../../composables/use-asking.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useLive } from '../../stores/live.ts';
 import CollectionChoice from './collection-choice.vue';
@@ -23,6 +24,8 @@ interface Count {
 }
 
 const counts = ref<Count[]>([]);
+/** Whether the counts are still those of another search: entries may move yet. */
+const isBusy = ref(false);
 /** Stands before counts that are in proportion to a sample. */
 const about = ref('');
 const groups = computed(() => {
@@ -39,10 +42,15 @@ const groups = computed(() => {
 });
 const total = computed(() => counts.value.reduce((sum, entry) => sum + entry.count, 0));
 
+const ask = useAsking();
 async function load(): Promise<void> {
   // A chosen category does not narrow the counts, so it is no reason to ask again.
   const { category: _c, catId: _i, ...query } = props.filter;
-  const answer = await showingErrors(() => call('countCategories', { query }));
+  isBusy.value = true;
+  const signal = ask();
+  const answer = await showingErrors(() => call('countCategories', { query, signal }));
+  if (signal.aborted) return;
+  isBusy.value = false;
   if (!answer) return;
   counts.value = answer.categories;
   about.value = answer.isApproximate ? '≈' : '';
@@ -59,7 +67,7 @@ const isOpen = (category: string): boolean => props.filter.category === category
 </script>
 
 <template>
-  <nav class="index" aria-label="Index">
+  <nav class="index" aria-label="Index" :aria-busy="isBusy">
     <collection-choice :chosen="filter.collection" @choose="(chosen) => emit('collections', chosen)" />
     <slot />
     <h2>Categories</h2>

@@ -5,6 +5,7 @@ import { hasTerm } from '@flagstone/core/query/toggle-term';
 import { useDebounceFn, useLocalStorage } from '@vueuse/core';
 import { onBeforeUnmount, ref, watch } from 'vue';
 import { call } from '../../api/client.ts';
+import { useAsking } from '../../composables/use-asking.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useLive } from '../../stores/live.ts';
 
@@ -30,20 +31,28 @@ const LABELS: Record<Facet, string> = {
 const REST_MS = 120;
 
 const found = ref<Facets>();
+/** Whether the counts are still those of another search: entries may move yet. */
+const isBusy = ref(false);
 const open = useLocalStorage<Facet[]>('flagstone.facets', ['form', 'channels', 'length']);
 
-let asking = new AbortController();
+const ask = useAsking();
 async function load(): Promise<void> {
-  asking.abort();
-  asking = new AbortController();
-  const { signal } = asking;
+  const signal = ask();
   const answer = await showingErrors(() => call('countFacets', { query: props.filter, signal }));
-  if (answer && !signal.aborted) found.value = answer;
+  if (signal.aborted) return;
+  if (answer) found.value = answer;
+  isBusy.value = false;
 }
 const loadSoon = useDebounceFn(load, REST_MS);
-watch(() => JSON.stringify(props.filter), loadSoon, { immediate: true });
+watch(
+  () => JSON.stringify(props.filter),
+  () => {
+    isBusy.value = true;
+    void loadSoon();
+  },
+  { immediate: true },
+);
 onBeforeUnmount(useLive().onRecords(() => void loadSoon()));
-onBeforeUnmount(() => asking.abort());
 
 function turn(facet: Facet): void {
   open.value = open.value.includes(facet) ? open.value.filter((each) => each !== facet) : [...open.value, facet];
@@ -51,7 +60,7 @@ function turn(facet: Facet): void {
 </script>
 
 <template>
-  <section v-if="found" class="facets" aria-label="Narrow by what was found">
+  <section v-if="found" class="facets" aria-label="Narrow by what was found" :aria-busy="isBusy">
     <template v-for="{ facet, values } in found.facets" :key="facet">
       <button type="button" class="index-entry group" :aria-expanded="open.includes(facet)" @click="turn(facet)">
         <span>{{ open.includes(facet) ? '▾' : '▸' }} {{ LABELS[facet] }}</span>

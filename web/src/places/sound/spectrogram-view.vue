@@ -3,6 +3,7 @@ import { rowHertz, SPECTROGRAM_FLOOR_DB } from '@flagstone/core/audio/spectrogra
 import { useDebounceFn } from '@vueuse/core';
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue';
 import { fetchBytes } from '../../api/client.ts';
+import { useAsking } from '../../composables/use-asking.ts';
 import type { Span } from '../../components/wave/wave-data.ts';
 import { formatFrequency } from '../../composables/format.ts';
 import { showError } from '../../composables/use-errors.ts';
@@ -32,11 +33,9 @@ const picture = shallowRef<{ span: Span; columns: number; bytes: Uint8Array }>()
 const pointer = ref<{ x: number; y: number }>();
 const loading = ref(false);
 
-let asking = new AbortController();
+const ask = useAsking();
 async function load(): Promise<void> {
-  asking.abort();
-  asking = new AbortController();
-  const { signal } = asking;
+  const signal = ask();
   const width = box.value?.clientWidth ?? 0;
   if (width === 0 || props.frames < 1) return;
   loading.value = true;
@@ -120,7 +119,6 @@ const observer = new ResizeObserver(() => void loadSoon());
 onMounted(() => box.value && observer.observe(box.value));
 onBeforeUnmount(() => {
   observer.disconnect();
-  asking.abort();
 });
 
 const shape = computed(() => ({ sampleRateHz: props.sampleRateHz, rows: ROWS, scale: props.scale }));
