@@ -9,6 +9,7 @@ import {
 } from './category-lists.ts';
 import { collectionChangeSchema, collectionSchema, newCollectionSchema } from './collections.ts';
 import { contentsSchema, disagreementsQuerySchema, disagreementsSchema } from './contents.ts';
+import { copyOutSchema, copyOutSizeSchema, copyOutToFolderSchema } from './copy-out.ts';
 import { endpoint, idParams } from './endpoint.ts';
 import { facetsSchema } from './facets.ts';
 import { jobSchema } from './jobs.ts';
@@ -328,6 +329,9 @@ export const api = {
   }),
   getKin: endpoint('GET', '/sounds/:id/kin', { params: idParams, response: kinSchema }),
   listAlike: endpoint('GET', '/sounds/:id/alike', { params: idParams, response: alikeSchema }),
+  /** Copies nothing yet: says how much it would be. */
+  prepareCopyOut: endpoint('POST', '/copy-out', { body: copyOutSchema, response: copyOutSizeSchema }),
+  copyOutToFolder: endpoint('POST', '/copy-out/folder', { body: copyOutToFolderSchema, response: jobSchema }),
   listPullLists: endpoint('GET', '/pull-lists', { response: z.array(pullListSchema) }),
   makePullList: endpoint('POST', '/pull-lists', { body: newPullListSchema, response: z.array(pullListSchema) }),
   updatePullList: endpoint('PATCH', '/pull-lists/:id', {

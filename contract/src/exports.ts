@@ -1,12 +1,12 @@
-import { FIELD_NAMES } from '@flagstone/core/record/fields';
+import { fieldLabel, FIELD_NAMES, type FieldName } from '@flagstone/core/record/fields';
 import { z } from 'zod';
 import { selectionSchema } from './selection.ts';
 
 /** Tables, which can be brought back. */
 export const TABLE_FORMATS = ['csv', 'tsv', 'xlsx', 'jsonl'] as const;
 export type TableFormat = (typeof TABLE_FORMATS)[number];
-/** Tables, and lists that players open. */
-export const EXPORT_FORMATS = [...TABLE_FORMATS, 'm3u8', 'xspf'] as const;
+/** Tables, a report to print, and lists that players open. */
+export const EXPORT_FORMATS = [...TABLE_FORMATS, 'pdf', 'm3u8', 'xspf'] as const;
 export type ExportFormat = (typeof EXPORT_FORMATS)[number];
 
 /** What can stand in an export beside the fields of the record: by the first three the rows are found again when they are brought back. */
@@ -30,9 +30,39 @@ export const EXPORT_FACTS = [
 export const EXPORT_COLUMNS = [...EXPORT_FACTS, ...FIELD_NAMES] as const;
 export type ExportColumn = (typeof EXPORT_COLUMNS)[number];
 
+const FACT_LABELS: Record<(typeof EXPORT_FACTS)[number], string> = {
+  audioDigest: 'Audio digest',
+  path: 'Path',
+  name: 'File name',
+  drive: 'Drive',
+  container: 'Container',
+  durationSeconds: 'Length (s)',
+  sampleRateHz: 'Sample rate (Hz)',
+  bitDepth: 'Bit depth',
+  channels: 'Channels',
+  channelLayout: 'Layout',
+  loudnessLufs: 'Loudness (LUFS)',
+  truePeakDbtp: 'True peak (dBTP)',
+  sizeBytes: 'Size (bytes)',
+  state: 'State',
+  uses: 'Times used',
+};
+
+/** A column in words, with its unit. */
+export function columnLabel(column: ExportColumn): string {
+  return column in FACT_LABELS ? FACT_LABELS[column as (typeof EXPORT_FACTS)[number]] : fieldLabel(column as FieldName);
+}
+
+/** What a report holds at most: laying out more takes minutes, and nobody reads a thousand pages. */
+export const MOST_REPORTED = 5000;
+/** For more columns a page has no room. */
+export const MOST_REPORT_COLUMNS = 12;
+
 export const exportSchema = z.strictObject({
   selection: selectionSchema,
   format: z.enum(EXPORT_FORMATS),
   columns: z.array(z.enum(EXPORT_COLUMNS)).min(1).max(EXPORT_COLUMNS.length),
+  /** Over a report. */
+  title: z.string().max(200).default(''),
 });
 export type ExportRequest = z.infer<typeof exportSchema>;

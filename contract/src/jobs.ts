@@ -1,6 +1,6 @@
 import { z } from 'zod';
 
-export const jobKindSchema = z.enum(['index', 'rename', 'write', 'relocate', 'cut', 'undo', 'measure']);
+export const jobKindSchema = z.enum(['index', 'rename', 'write', 'relocate', 'cut', 'undo', 'measure', 'copyOut']);
 export type JobKind = z.infer<typeof jobKindSchema>;
 
 export const jobStateSchema = z.enum(['waiting', 'running', 'paused', 'done', 'failed', 'cancelled']);

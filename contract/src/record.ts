@@ -78,7 +78,7 @@ export const soundRowSchema = z.object({
     .nullable(),
   /** What people think of it. */
   marks: z.array(soundMarkSchema),
-  /** How often it was put in a pull list. */
+  /** How often it was put in a pull list or copied out. */
   uses: z.number(),
 });
 export type SoundRow = z.infer<typeof soundRowSchema>;

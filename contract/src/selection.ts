@@ -22,7 +22,7 @@ export const sortKeySchema = z.enum([
   'added',
   'loudness',
   'rating',
-  /** How often it was put in a pull list. */
+  /** How often it was put in a pull list or copied out. */
   'uses',
   /** What answers the words of the search line best. */
   'relevance',

@@ -4,6 +4,7 @@ import { connect } from './db/connect.ts';
 import { people } from './db/schema.ts';
 import { AllowedRoots } from './drives/roots.ts';
 import { WorkerPool } from './drives/worker-pool.ts';
+import { copyOutJob } from './jobs/copy-out-job.ts';
 import { indexJob } from './jobs/index-job.ts';
 import { JobQueue } from './jobs/job-queue.ts';
 import { measureJob, measureNewSounds, remeasureOutdated } from './jobs/measure-job.ts';
@@ -86,6 +87,7 @@ export async function openApplication(
     cut: runPlanJob,
     undo: undoPlanJob,
     measure: measureJob,
+    copyOut: copyOutJob,
   };
   await context.jobs.start(context, work, (lanes) => seesDrives(context, lanes));
   await remeasureOutdated(context);

@@ -6,8 +6,7 @@ import type { ImportResult } from '@flagstone/contract/imports';
 import { parse } from 'csv-parse/sync';
 import { sql } from 'drizzle-orm';
 import ExcelJS from 'exceljs';
-import type { Response } from 'supertest';
-import { TestApplication } from './test-application.ts';
+import { bytesOf, TestApplication } from './test-application.ts';
 
 /** Made-up sounds: name of the file, then what stands in it. */
 const SOUNDS: [string, { INAM: string; ICMT: string; IKEY?: string; IPRD?: string }][] = [
@@ -39,14 +38,6 @@ const copiesOf = (...files: string[]) => ({
   kind: 'copies' as const,
   copyIds: files.map((name) => idOf.get(name)?.copyId ?? 0),
 });
-
-/** Takes an answer as bytes, whatever its type. */
-function collect(response: Response, done: (error: Error | null, body: unknown) => void): void {
-  const chunks: Buffer[] = [];
-  // supertest hands over the stream of the answer under the type of the answer itself.
-  const stream = response as unknown as NodeJS.ReadableStream;
-  stream.on('data', (chunk: Buffer) => chunks.push(chunk)).on('end', () => done(null, Buffer.concat(chunks)));
-}
 
 describe('the order of what is found', () => {
   it('puts the name before keywords, and those before other fields', async () =>
@@ -218,7 +209,7 @@ describe('exports', () => {
   const filter = { q: 'path:mill ' };
   async function exported(format: string, selection: unknown = { kind: 'catalogue', filter }): Promise<Buffer> {
     const request = JSON.stringify({ selection, format, columns });
-    const answer = await app.http.post('/api/export').type('form').send({ request }).buffer(true).parse(collect);
+    const answer = await app.http.post('/api/export').type('form').send({ request }).buffer(true).parse(bytesOf);
     expect(answer.status).toBe(200);
     return answer.body as Buffer;
   }
@@ -301,7 +292,7 @@ describe('a table that is brought back', () => {
       .send(body);
   async function exportedAs(format: string, columns: string[]): Promise<Buffer> {
     const request = JSON.stringify({ selection: { kind: 'catalogue', filter: {} }, format, columns });
-    const answer = await app.http.post('/api/export').type('form').send({ request }).buffer(true).parse(collect);
+    const answer = await app.http.post('/api/export').type('form').send({ request }).buffer(true).parse(bytesOf);
     return answer.body as Buffer;
   }
 

@@ -11,7 +11,7 @@ import { openApplication, type Application } from '@flagstone/server/application
 import { httpServer } from '@flagstone/server/http-server';
 import pg from 'pg';
 import pino from 'pino';
-import request from 'supertest';
+import request, { type Response } from 'supertest';
 
 jest.setTimeout(30_000);
 
@@ -140,4 +140,12 @@ export function toneBytes(seed: number, tags: WavTags = {}): Uint8Array {
   const signal = Float32Array.from({ length: 2400 }, (_, index) => Math.sin(index / (3 + (seed % 97) / 10)) * 0.5);
   signal[0] = (seed % 1000) / 1000;
   return wavBytes([signal], { rate: 48000, bits: 16 }, tags);
+}
+
+/** Takes an answer as bytes, whatever its type; for `parse` of supertest. */
+export function bytesOf(response: Response, done: (error: Error | null, body: unknown) => void): void {
+  const chunks: Buffer[] = [];
+  // supertest hands over the stream of the answer under the type of the answer itself.
+  const stream = response as unknown as NodeJS.ReadableStream;
+  stream.on('data', (chunk: Buffer) => chunks.push(chunk)).on('end', () => done(null, Buffer.concat(chunks)));
 }

@@ -3,6 +3,7 @@ import type { RelationKind } from '@flagstone/core/text/thesaurus';
 import { sql } from 'drizzle-orm';
 import {
   bigint,
+  bigserial,
   boolean,
   customType,
   doublePrecision,
@@ -67,7 +68,7 @@ export const searchRows = pgTable(
     channelLayout: textField('channel_layout'),
     /** How good and how well described: twice the rating, and one for each of eight fields that is filled. */
     merit: smallint('merit').notNull().default(0),
-    /** How often it was put in a pull list. */
+    /** How often it was put in a pull list or copied out. */
     uses: integer('uses').notNull().default(0),
     createdAt: created(),
   },
@@ -113,7 +114,15 @@ export const searchRows = pgTable(
         )
         .where(sql`${table.filed} and ${table.bucket} = 0`),
       index('search_rows_names')
-        .using('gin', sql`ts_filter(${table.search}, '{a,b}')`)
+        .using(
+          'gin',
+          sql`ts_filter(${table.search}, '{a,b}')`,
+          table.channels,
+          table.form,
+          table.category,
+          table.catId,
+          sql`lower(${table.library})`,
+        )
         .where(filed),
       index('search_rows_merit').on(table.merit, table.soundId).where(filed),
       index('search_rows_name').on(table.name, table.soundId).where(filed),
@@ -174,6 +183,24 @@ export const soundMarks = pgTable(
     changedAt: at('changed_at').notNull().defaultNow(),
   },
   (table) => [primaryKey({ columns: [table.personId, table.soundId] }), index('sound_marks_sound').on(table.soundId)],
+);
+
+/** Sounds that were copied out, each time and by whom: with the pull lists it says how often a sound was used. */
+export const copiesOut = pgTable(
+  'copies_out',
+  {
+    id: bigserial('id', { mode: 'number' }).primaryKey(),
+    soundId: bigint('sound_id', { mode: 'number' })
+      .notNull()
+      .references(() => sounds.id),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id),
+    /** The folder, or empty for a ZIP file. */
+    folder: textField('folder'),
+    copiedAt: at('copied_at').notNull().defaultNow(),
+  },
+  (table) => [index('copies_out_sound').on(table.soundId)],
 );
 
 /** A search that is kept and stays live: what the address bar says of it. */

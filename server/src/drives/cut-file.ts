@@ -1,5 +1,5 @@
 import { execFile } from 'node:child_process';
-import { link, lstat, open, rename, unlink } from 'node:fs/promises';
+import { lstat, open, unlink } from 'node:fs/promises';
 import path from 'node:path';
 import { promisify } from 'node:util';
 import { encodePcm } from '@flagstone/core/audio/encode-pcm';
@@ -17,6 +17,7 @@ import type { Segment } from '@flagstone/core/formats/write-plan';
 import type { SoundRecord } from '@flagstone/core/record/fields';
 import { writeSegments } from './copy-file.ts';
 import { handleSource, syncFolder } from './drive-files.ts';
+import { nameNew } from './name-new.ts';
 import { readAudio, sha256 } from './read-audio.ts';
 import { isPlainPcm, withAudio, type FrameRange } from './read-samples.ts';
 import { temporaryName, whileUnderWay } from './temporary-names.ts';
@@ -74,25 +75,6 @@ export async function cutFile(
     }),
   );
   await syncFolder(folder);
-}
-
-/** Gives a finished file its name, by a link that fails when the name is taken; where there are no links, the name is looked at first. */
-async function nameNew(temporary: string, target: string): Promise<void> {
-  const taken = (cause?: unknown): AppError => new AppError('NAME_TAKEN', `${target} exists.`, { cause });
-  try {
-    await link(temporary, target);
-  } catch (error) {
-    const { code } = error as NodeJS.ErrnoException;
-    if (code === 'EEXIST') throw taken(error);
-    if (code !== 'EPERM' && code !== 'ENOTSUP' && code !== 'EOPNOTSUPP') throw error;
-    const there = await lstat(target).catch((missing: NodeJS.ErrnoException) => {
-      // Only where nothing stands may the rename go on: it would replace what does.
-      if (missing.code !== 'ENOENT') throw missing;
-      return undefined;
-    });
-    if (there) throw taken(error);
-    await rename(temporary, target);
-  }
 }
 
 /** A WAV file that stands half in memory, half in the file that it is cut from. */

@@ -6,6 +6,7 @@ import type { HeaderResult } from './header-worker.ts';
 import type { FolderResult, FolderTask } from './list-folders.ts';
 import type { DigestedFile, MeasuredFile } from './measure-file.ts';
 import { valueOf, type MeasureResult, type MeasureTask } from './measure-worker.ts';
+import type { Report } from '../services/report-worker.ts';
 import type { RecipeResult, RecipeTask } from '../services/recipe-worker.ts';
 import type { ListenTask, ListenValues } from './listen-worker.ts';
 import type { ReadLine, ReadOptions } from './read-worker.ts';
@@ -57,6 +58,11 @@ export class WorkerPool {
   /** What a recipe makes of rows; `signal` ends it, with its thread. */
   runRecipe(task: RecipeTask, signal: AbortSignal): Promise<RecipeResult> {
     return this.prompt.run(task, { signal }) as Promise<RecipeResult>;
+  }
+
+  /** A report as a PDF file. */
+  makeReport(report: Report): Promise<Uint8Array> {
+    return this.pool.run(report, { filename: filename('../services/report-worker.ts') }) as Promise<Uint8Array>;
   }
 
   /** The analysis of a file; throws what measureFile throws. `signal` ends it, with its thread. */

@@ -9,6 +9,7 @@ import * as analyses from '../services/analyses.ts';
 import * as batches from '../services/batches.ts';
 import { kinOf, planCut } from '../services/cuts.ts';
 import { fileTimeOf, findSlicesOf, soundsAlike } from '../services/listening.ts';
+import * as copyingOut from '../services/copy-out.ts';
 import * as pulls from '../services/pull-lists.ts';
 import { countCategories } from '../services/category-counts.ts';
 import * as categoryLists from '../services/category-lists.ts';
@@ -163,6 +164,11 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   getFileTime: async (app, { params }) => ({ timeReference: await fileTimeOf(app, params.id) }),
   getKin: (app, { params }) => kinOf(app, params.id),
   listAlike: (app, { params }) => soundsAlike(app, params.id),
+  prepareCopyOut: async (app, { body, person }) => ({
+    ...(await copyingOut.sizeOf(app, body)),
+    ticket: copyingOut.ticketFor(app, body, await person()),
+  }),
+  copyOutToFolder: async (app, { body, person }) => copyingOut.copyOutToFolder(app, body, await person()),
   listPullLists: (app) => pulls.listPullLists(app),
   makePullList: async (app, { body, person }) => pulls.makePullList(app, body, await person()),
   updatePullList: (app, { params, body }) => pulls.updatePullList(app, params.id, body),

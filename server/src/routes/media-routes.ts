@@ -12,8 +12,10 @@ import type { AppContext } from '../app-context.ts';
 import { copies } from '../db/schema.ts';
 import { copyThatIsHere, peaksOf } from '../services/analyses.ts';
 import { bringBack } from '../services/imports.ts';
+import { redeem, writeZip } from '../services/copy-out.ts';
 import { EXPORT_TYPES, writeExport } from '../services/exports.ts';
 import { curvesOf, exportOf, samplesOf, spectrogramOf } from '../services/listening.ts';
+import { pullListReport } from '../services/reports.ts';
 import { pullEntry } from '../services/pull-lists.ts';
 import { personOf } from './api-routes.ts';
 import { sendWav } from './send-wav.ts';
@@ -131,12 +133,33 @@ export function mediaRoutes(app: AppContext): Router {
     sendFile(response, await exportOf(app, soundId, part, tryOut ?? [], goneOf(response)));
   });
 
+  router.get('/copy-out/:ticket', async (request, response) => {
+    const { ticket } = z.object({ ticket: z.uuid() }).parse(request.params);
+    const asked = redeem(app, ticket);
+    response.attachment('sounds.zip').type('application/zip');
+    await writeZip(app, asked.request, asked.personId, response, goneOf(response));
+  });
+
+  /** To be printed: shown by the browser, which prints it. */
+  router.get('/pull-lists/:id/report', async (request, response) => {
+    const { id } = idParams.parse(request.params);
+    const { name, pdf } = await pullListReport(app, id);
+    response.attachment(`${name}.pdf`);
+    response.setHeader(
+      'Content-Disposition',
+      String(response.get('Content-Disposition')).replace('attachment', 'inline'),
+    );
+    response.type('application/pdf').send(Buffer.from(pdf));
+  });
+
   /** Records as a table, from a form of the page, so that the browser writes it to disk as it comes. */
   router.post('/export', express.urlencoded({ limit: '4mb', extended: false }), async (request, response) => {
     const { request: asked } = z.object({ request: z.string() }).parse(request.body);
     const wanted = exportSchema.parse(jsonOf(asked));
     response.setHeader('Content-Type', EXPORT_TYPES[wanted.format]);
-    response.setHeader('Content-Disposition', `attachment; filename="sounds.${wanted.format}"`);
+    // A report is looked at and printed; the others are kept.
+    const how = wanted.format === 'pdf' ? 'inline' : 'attachment';
+    response.setHeader('Content-Disposition', `${how}; filename="sounds.${wanted.format}"`);
     await writeExport(app, wanted, response);
   });
 

@@ -9,6 +9,7 @@ import { sql } from 'drizzle-orm';
 import ExcelJS from 'exceljs';
 import type { AppContext } from '../app-context.ts';
 import { idList } from './search.ts';
+import { recordsReport } from './reports.ts';
 import { playlist, type PlaylistEntry } from './playlists.ts';
 import { fullPathsOf, selectedRows } from './sound-rows.ts';
 
@@ -17,6 +18,7 @@ export const EXPORT_TYPES: Record<ExportFormat, string> = {
   tsv: 'text/tab-separated-values; charset=utf-8',
   xlsx: 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet',
   jsonl: 'application/x-ndjson; charset=utf-8',
+  pdf: 'application/pdf',
   m3u8: 'application/vnd.apple.mpegurl; charset=utf-8',
   xspf: 'application/xspf+xml; charset=utf-8',
 };
@@ -29,11 +31,11 @@ const MOST_SHEET_ROWS = 1_048_575;
 
 /**
  * Writes the records of a selection as a table, page by page, so that a million of them need no more memory than a thousand. CSV and TSV are RFC 4180 in UTF-8 with a
- * byte order mark, which spreadsheets need; the first row names the columns. JSON Lines keep numbers and lists as they are.
+ * byte order mark, which spreadsheets need; the first row names the columns. JSON Lines keep numbers and lists as they are. Throws REPORT_TOO_LONG.
  */
 export async function writeExport(
   app: AppContext,
-  { selection, format, columns }: ExportRequest,
+  { selection, format, columns, title }: ExportRequest,
   out: Writable,
 ): Promise<void> {
   if (format === 'm3u8' || format === 'xspf')
@@ -50,6 +52,10 @@ export async function writeExport(
   const cells = async function* (): AsyncGenerator<Cell[]> {
     for await (const row of rows) yield row.map(asCell);
   };
+  if (format === 'pdf') {
+    const report = await recordsReport(app, title, columns, cells());
+    return pipeline(Readable.from([report]), out);
+  }
   const table = stringify({
     header: true,
     columns: [...columns],

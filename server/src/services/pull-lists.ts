@@ -47,6 +47,13 @@ export async function removePullList(app: AppContext, id: number): Promise<PullL
   return listPullLists(app);
 }
 
+/** One list. Throws NOT_FOUND. */
+export async function pullList(app: AppContext, id: number): Promise<typeof pullLists.$inferSelect> {
+  const [list] = await app.db.select().from(pullLists).where(eq(pullLists.id, id));
+  if (!list) throw new AppError('NOT_FOUND', `There is no pull list ${id}.`);
+  return list;
+}
+
 /** The entries of a list in their order. */
 export async function entriesOf(app: AppContext, listId: number): Promise<PullEntry[]> {
   const rows = await app.db
@@ -72,11 +79,10 @@ export async function addEntry(
   { soundId, part, tryOut, comment }: z.infer<typeof newPullEntrySchema>,
   personId: number,
 ): Promise<PullEntry[]> {
-  const [[list], [sound]] = await Promise.all([
-    app.db.select().from(pullLists).where(eq(pullLists.id, listId)),
+  const [, [sound]] = await Promise.all([
+    pullList(app, listId),
     app.db.select().from(sounds).where(eq(sounds.id, soundId)),
   ]);
-  if (!list) throw new AppError('NOT_FOUND', `There is no pull list ${listId}.`);
   if (!sound) throw new AppError('NOT_FOUND', `There is no sound ${soundId}.`);
   await app.db.insert(pullEntries).values({
     listId,

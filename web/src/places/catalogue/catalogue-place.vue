@@ -8,6 +8,7 @@ import { z } from 'zod';
 import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../../api/client.ts';
+import CopyOutDialog from '../../components/copy-out-dialog.vue';
 import RecipeDrawer from '../../components/recipes/recipe-drawer.vue';
 import SoundCard from '../../components/sound-card/sound-card.vue';
 import SoundTable from '../../components/sound-table/sound-table.vue';
@@ -31,6 +32,7 @@ const route = useRoute();
 const router = useRouter();
 const cooking = ref(false);
 const exporting = ref(false);
+const copyingOut = ref(false);
 const importing = ref(false);
 const ORDER: SortState = { sort: 'name', direction: 'asc', then: '', seed: 0 };
 /** What the address bar may say of the order; what it does not understand orders nothing. */
@@ -157,6 +159,7 @@ useKeys({ e: () => void card.value?.focusField() });
         <el-button v-if="order.sort === 'shuffle'" size="small" @click="arrange('shuffle')">Shuffle again</el-button>
         <span class="spring" />
         <el-button size="small" :disabled="list.total.value === 0" @click="exporting = true">Export…</el-button>
+        <el-button size="small" :disabled="list.total.value === 0" @click="copyingOut = true">Copy out…</el-button>
         <el-button size="small" @click="importing = true">Bring back…</el-button>
         <column-chooser />
       </div>
@@ -184,6 +187,10 @@ useKeys({ e: () => void card.value?.focusField() });
       </sound-table>
     </div>
     <import-dialog v-model="importing" />
+    <copy-out-dialog
+      v-model="copyingOut"
+      :of="{ selection: list.selection.value, filter, count: list.selectedCount.value, total: list.total.value }"
+    />
     <export-dialog
       v-model="exporting"
       :selection="list.selection.value"

@@ -1,9 +1,15 @@
 <script setup lang="ts">
-import { EXPORT_COLUMNS, type ExportColumn, type ExportFormat } from '@flagstone/contract/exports';
+import {
+  columnLabel,
+  EXPORT_COLUMNS,
+  MOST_REPORT_COLUMNS,
+  MOST_REPORTED,
+  type ExportColumn,
+  type ExportFormat,
+} from '@flagstone/contract/exports';
 import type { ListFilter, Selection } from '@flagstone/contract/selection';
-import { fieldLabel, FIELD_NAMES, type FieldName } from '@flagstone/core/record/fields';
 import { useLocalStorage } from '@vueuse/core';
-import { ElButton, ElCheckbox, ElCheckboxGroup, ElDialog, ElRadio, ElRadioGroup } from 'element-plus';
+import { ElButton, ElCheckbox, ElCheckboxGroup, ElDialog, ElInput, ElRadio, ElRadioGroup } from 'element-plus';
 import { computed, ref, watch } from 'vue';
 import { counted } from '../../composables/format.ts';
 
@@ -16,29 +22,10 @@ const FORMATS: Record<ExportFormat, string> = {
   csv: 'CSV',
   tsv: 'Tab-separated (TSV)',
   jsonl: 'JSON Lines',
+  pdf: 'Report to print (PDF)',
   m3u8: 'Playlist (M3U8)',
   xspf: 'Playlist (XSPF)',
 };
-const FACTS: Record<string, string> = {
-  audioDigest: 'Audio digest',
-  path: 'Path',
-  name: 'File name',
-  drive: 'Drive',
-  container: 'Container',
-  durationSeconds: 'Length (s)',
-  sampleRateHz: 'Sample rate (Hz)',
-  bitDepth: 'Bit depth',
-  channels: 'Channels',
-  channelLayout: 'Layout',
-  loudnessLufs: 'Loudness (LUFS)',
-  truePeakDbtp: 'True peak (dBTP)',
-  sizeBytes: 'Size (bytes)',
-  state: 'State',
-  uses: 'Times used',
-};
-const labelOf = (column: ExportColumn): string =>
-  FACTS[column] ?? (FIELD_NAMES.includes(column as FieldName) ? fieldLabel(column as FieldName) : column);
-
 const format = useLocalStorage<ExportFormat>('flagstone.exportFormat', 'xlsx');
 const columns = useLocalStorage<ExportColumn[]>('flagstone.exportColumns', [
   'audioDigest',
@@ -52,6 +39,17 @@ const columns = useLocalStorage<ExportColumn[]>('flagstone.exportColumns', [
   'durationSeconds',
 ]);
 const isPlaylist = computed(() => format.value === 'm3u8' || format.value === 'xspf');
+const title = ref('');
+/** Why a report of this cannot be made; empty when it can. */
+const tooLong = computed(() => {
+  if (format.value !== 'pdf') return '';
+  const sounds = whole.value ? props.total : props.count;
+  if (sounds > MOST_REPORTED)
+    return `A report holds ${MOST_REPORTED.toLocaleString('en')} sounds at most: narrow the list, or export a table.`;
+  return columns.value.length > MOST_REPORT_COLUMNS
+    ? `A page has room for ${MOST_REPORT_COLUMNS} columns: take ${columns.value.length - MOST_REPORT_COLUMNS} away.`
+    : '';
+});
 const whole = ref(false);
 watch(isOpen, (open) => open && (whole.value = props.count === 0));
 const what = computed<Selection | undefined>(() =>
@@ -62,6 +60,7 @@ const request = computed(() =>
     selection: what.value,
     format: format.value,
     columns: EXPORT_COLUMNS.filter((column) => columns.value.includes(column)),
+    ...(format.value === 'pdf' ? { title: title.value.trim() } : {}),
   }),
 );
 </script>
@@ -69,7 +68,7 @@ const request = computed(() =>
 <template>
   <el-dialog v-model="isOpen" title="Export records" width="640">
     <!-- A form of the page itself, so that the browser writes the answer to disk as it comes, however long it is. -->
-    <form method="post" action="/api/export" @submit="isOpen = false">
+    <form method="post" action="/api/export" :target="format === 'pdf' ? '_blank' : undefined" @submit="isOpen = false">
       <input type="hidden" name="request" :value="request" />
       <el-radio-group v-model="whole" aria-label="What">
         <el-radio :value="false" :disabled="count === 0">{{ counted(count, 'sound') }} selected</el-radio>
@@ -83,23 +82,42 @@ const request = computed(() =>
         The first copy of each sound by its full path, with its name and length: opens in a player on a machine where
         the drives lie at the same paths.
       </p>
+      <el-input
+        v-if="format === 'pdf'"
+        v-model="title"
+        class="title"
+        placeholder="Title of the report"
+        aria-label="Title of the report"
+        maxlength="200"
+      />
       <h3 v-if="!isPlaylist">Columns</h3>
       <el-checkbox-group v-if="!isPlaylist" v-model="columns" class="columns" aria-label="Columns">
-        <el-checkbox v-for="column in EXPORT_COLUMNS" :key="column" :value="column">{{ labelOf(column) }}</el-checkbox>
+        <el-checkbox v-for="column in EXPORT_COLUMNS" :key="column" :value="column">{{
+          columnLabel(column)
+        }}</el-checkbox>
       </el-checkbox-group>
-      <p v-if="!isPlaylist" class="soft">
+      <p v-if="format === 'pdf'" class="soft" aria-live="polite">
+        {{ tooLong || 'Opens beside this page as a PDF, to be looked at, printed or kept.' }}
+      </p>
+      <p v-else-if="!isPlaylist" class="soft">
         Keep the digest, the path or the file name among the columns when the table is to be brought back: by them the
         sounds are found again.
       </p>
       <p class="foot">
         <el-button @click="isOpen = false">Cancel</el-button>
-        <el-button type="primary" native-type="submit" :disabled="!what || columns.length === 0">Export</el-button>
+        <el-button type="primary" native-type="submit" :disabled="!what || columns.length === 0 || tooLong !== ''"
+          >Export</el-button
+        >
       </p>
     </form>
   </el-dialog>
 </template>
 
 <style scoped>
+.title {
+  margin-top: 8px;
+}
+
 h3 {
   margin: 12px 0 4px;
   font-size: 13px;

@@ -8,7 +8,7 @@ import { counted, formatBytes, formatWhen } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useCollections } from '../../stores/collections.ts';
 import { useLive } from '../../stores/live.ts';
-import FolderPicker from './folder-picker.vue';
+import FolderPicker from '../../components/folder-picker.vue';
 
 const router = useRouter();
 const live = useLive();

@@ -5,6 +5,7 @@ import { ElButton, ElInput, ElPopconfirm } from 'element-plus';
 import { computed, onBeforeUnmount, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../../api/client.ts';
+import CopyOutDialog from '../../components/copy-out-dialog.vue';
 import InlineWave from '../../components/inline-wave.vue';
 import { counted, formatLength } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
@@ -22,6 +23,7 @@ const pulls = usePullLists();
 const entries = ref<PullEntry[]>([]);
 const current = ref(0);
 const name = ref('');
+const copyingOut = ref(false);
 const list = computed(() => pulls.list.find(({ id }) => id === Number(route.params['id'])) ?? pulls.chosen);
 
 async function load(): Promise<void> {
@@ -155,6 +157,14 @@ useKeys({
         />
         <span class="soft">{{ counted(entries.length, 'sound') }} · begun by {{ list.person }}</span>
         <span class="spring" />
+        <a
+          class="el-button"
+          :class="{ 'is-disabled': entries.length === 0 }"
+          :href="entries.length === 0 ? undefined : `/api/pull-lists/${list.id}/report`"
+          target="_blank"
+          >Print…</a
+        >
+        <el-button :disabled="entries.length === 0" @click="copyingOut = true">Copy out…</el-button>
         <el-popconfirm
           :title="`Remove the list “${list.name}”? The sounds stay where they are.`"
           confirm-button-text="Remove"
@@ -163,6 +173,7 @@ useKeys({
           <template #reference><el-button>Remove the list</el-button></template>
         </el-popconfirm>
       </header>
+      <copy-out-dialog v-model="copyingOut" :of="{ listId: list.id }" />
       <p v-if="entries.length === 0" class="empty soft">
         Nothing pulled yet: <kbd>p</kbd> puts the sound that you hear into this list, from the Catalogue, Intake or a
         sound’s own page.

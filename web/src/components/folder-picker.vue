@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { ElButton, ElDialog } from 'element-plus';
 import { ref, watch } from 'vue';
-import { call } from '../../api/client.ts';
-import { showingErrors } from '../../composables/use-errors.ts';
+import { call } from '../api/client.ts';
+import { showingErrors } from '../composables/use-errors.ts';
 
 /** Walks the folders below the allowed roots. */
 const shown = defineModel<boolean>({ required: true });

@@ -1,0 +1,26 @@
+import { z } from 'zod';
+import { selectionSchema } from './selection.ts';
+
+/** Files to be copied out: those of sounds, whole or cut at their slices, or what stands in a pull list, parts and try-outs as they are. */
+export const copyOutSchema = z.strictObject({
+  what: z.discriminatedUnion('kind', [
+    z.strictObject({ kind: z.literal('sounds'), selection: selectionSchema, cut: z.enum(['whole', 'slices']) }),
+    z.strictObject({ kind: z.literal('list'), listId: z.number().int().positive() }),
+  ]),
+  /** Into the same folders as on the drives; else all side by side. */
+  tree: z.boolean(),
+});
+export type CopyOut = z.infer<typeof copyOutSchema>;
+
+export const copyOutToFolderSchema = copyOutSchema.extend({ folder: z.string().min(1).max(4096) });
+
+/** How much would be copied out. */
+export const copyOutSizeSchema = z.object({
+  files: z.number(),
+  /** Of whole files; parts and try-outs are not known before they are made. */
+  bytes: z.number(),
+  /** Files that were not there when their folders were last read; left out, and named in a list. */
+  gone: z.number(),
+  /** By which the ZIP file is fetched, once. */
+  ticket: z.string(),
+});

@@ -1,0 +1,80 @@
+import { createHash } from 'node:crypto';
+import { lstat, open, unlink } from 'node:fs/promises';
+import path from 'node:path';
+import { AppError } from '@flagstone/core/errors';
+import type { ByteSource } from '@flagstone/core/formats/byte-source';
+import { writeSegments } from './copy-file.ts';
+import { handleSource, syncFolder } from './drive-files.ts';
+import { nameNew } from './name-new.ts';
+import { temporaryName, whileUnderWay } from './temporary-names.ts';
+
+const BLOCK_BYTES = 4 * 1024 * 1024;
+
+/** A file of the disk to be copied, or the bytes of one that was made. */
+export type Contents = { path: string } | { bytes: Uint8Array };
+
+/**
+ * Puts a copy of a file, or one that was made, where nothing stands, by a temporary file that is flushed and read back before it gets its
+ * name. The very same file that stands there already is left. Returns whether it was written. Throws NAME_TAKEN for another file, AUDIO_CHANGED
+ * when what was read back differs.
+ */
+export async function keepFile(contents: Contents, target: string): Promise<boolean> {
+  return withContents(contents, async (source) => {
+    const folder = path.dirname(target);
+    const there = await lstat(target).catch((error: NodeJS.ErrnoException) => {
+      if (error.code !== 'ENOENT') throw error;
+      return undefined;
+    });
+    if (there) {
+      const isSame =
+        there.isFile() &&
+        there.size === source.sizeBytes &&
+        (await withContents({ path: target }, digestOf)) === (await digestOf(source));
+      if (isSame) return false;
+      throw new AppError('NAME_TAKEN', `${target} is another file already.`);
+    }
+    const { ino } = await lstat(folder);
+    const temporary = temporaryName('part', `${ino}${(counter += 1)}`);
+    await whileUnderWay(temporary, () => writeProved(source, path.join(folder, temporary), target));
+    await syncFolder(folder);
+    return true;
+  });
+}
+
+let counter = 0;
+
+async function writeProved(source: ByteSource, temporary: string, target: string): Promise<void> {
+  const written = createHash('sha256');
+  try {
+    await writeSegments(temporary, source, [{ kind: 'keep', offset: 0, length: source.sizeBytes }], (_, bytes) =>
+      written.update(bytes),
+    );
+    if ((await withContents({ path: temporary }, digestOf)) !== written.digest('hex'))
+      throw new AppError('AUDIO_CHANGED', `${target} could not be read back as it was written.`);
+    await nameNew(temporary, target);
+  } finally {
+    await unlink(temporary).catch((error: NodeJS.ErrnoException) => {
+      if (error.code !== 'ENOENT') throw error;
+    });
+  }
+}
+
+async function withContents<Value>(contents: Contents, work: (source: ByteSource) => Promise<Value>): Promise<Value> {
+  if ('bytes' in contents) {
+    const { bytes } = contents;
+    const read: ByteSource['read'] = (offset, length) => Promise.resolve(bytes.subarray(offset, offset + length));
+    return work({ sizeBytes: bytes.length, read });
+  }
+  const handle = await open(contents.path, 'r');
+  try {
+    return await work(handleSource(handle, (await handle.stat()).size));
+  } finally {
+    await handle.close();
+  }
+}
+
+async function digestOf(source: ByteSource): Promise<string> {
+  const hash = createHash('sha256');
+  for (let at = 0; at < source.sizeBytes; at += BLOCK_BYTES) hash.update(await source.read(at, BLOCK_BYTES));
+  return hash.digest('hex');
+}

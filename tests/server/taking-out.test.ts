@@ -1,0 +1,243 @@
+import { execFile } from 'node:child_process';
+import { mkdir, mkdtemp, readdir, readFile, rm, symlink, writeFile } from 'node:fs/promises';
+import os from 'node:os';
+import path from 'node:path';
+import { promisify } from 'node:util';
+import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import type { CopyOut } from '@flagstone/contract/copy-out';
+import type { ExportRequest } from '@flagstone/contract/exports';
+import { MOST_REPORT_COLUMNS, EXPORT_COLUMNS } from '@flagstone/contract/exports';
+import { filterSchema } from '@flagstone/contract/selection';
+import { bytesOf, TestApplication } from './test-application.ts';
+
+const run = promisify(execFile);
+const FOLDER = 'pottery/kilns';
+let app: TestApplication;
+let scratch = '';
+let listId = 0;
+const idOf = new Map<string, { soundId: number; copyId: number }>();
+
+beforeAll(async () => {
+  app = await TestApplication.open();
+  scratch = await mkdtemp(path.join(os.tmpdir(), 'flagstone-out-'));
+  for (const [index, name] of ['kiln door.wav', 'clay wheel.wav', 'lock gate.wav'].entries())
+    await app.put(`${FOLDER}/${name}`, {
+      seed: index + 1,
+      tags: { info: { INAM: `${name.replace('.wav', '')} — Печь 窯`, ICMT: '' } },
+    });
+  // The same name in another folder.
+  await app.put('weir/lock gate.wav', { seed: 9 });
+  const { batchId } = await app.intake();
+  await app.call('fileBatch', { params: { id: batchId } });
+  for (const row of (await app.call('listCatalogue')).rows) idOf.set(`${row.folder}/${row.name}`, row);
+  const lists = await app.call('makePullList', { body: { name: 'Reel “1”', show: 'The Lock Keeper', scene: '12' } });
+  listId = lists[0]?.id ?? 0;
+  await pull('kiln door.wav', { comment: 'louder, please' });
+  await pull('clay wheel.wav', { part: { from: 480, to: 960 } });
+});
+afterAll(async () => {
+  await app.close();
+  await rm(scratch, { recursive: true, force: true });
+});
+
+const pull = (name: string, values: object) =>
+  app.call('addPullEntry', {
+    params: { id: listId },
+    body: { soundId: idOf.get(`${FOLDER}/${name}`)?.soundId, part: null, tryOut: null, comment: '', ...values },
+  });
+const get = (address: string) => app.http.get(`/api${address}`).set('Host', '127.0.0.1').buffer(true).parse(bytesOf);
+const everything: CopyOut['what'] = {
+  kind: 'sounds',
+  selection: { kind: 'catalogue', filter: filterSchema.parse({}) },
+  cut: 'whole',
+};
+const fileOf = (relative: string) => readFile(path.join(app.drive, relative));
+
+/** What a reader of PDF files (poppler) finds in one. */
+async function textOf(pdf: Buffer): Promise<string> {
+  const file = path.join(scratch, 'report.pdf');
+  await writeFile(file, pdf);
+  return (await run('pdftotext', ['-layout', file, '-'])).stdout;
+}
+
+describe('a report', () => {
+  const report = (request: Partial<ExportRequest>) =>
+    app.http
+      .post('/api/export')
+      .set('Host', '127.0.0.1')
+      .type('form')
+      .send({
+        request: JSON.stringify({
+          selection: { kind: 'catalogue', filter: {} },
+          format: 'pdf',
+          columns: ['name', 'fxName', 'durationSeconds'],
+          title: 'What the pottery has',
+          ...request,
+        }),
+      })
+      .buffer(true)
+      .parse(bytesOf);
+
+  it('has a title, a count, the chosen columns and every sound', async () => {
+    const answer = await report({});
+    expect(answer.headers).toMatchObject({
+      'content-type': 'application/pdf',
+      'content-disposition': 'inline; filename="sounds.pdf"',
+    });
+    const text = await textOf(answer.body as Buffer);
+    for (const words of ['What the pottery has', '4 sounds', 'File name', 'FXName', 'Length (s)'])
+      expect(text).toContain(words);
+    expect(text.match(/lock gate\.wav/g)).toHaveLength(2);
+    expect(text).toMatch(/kiln door.*0\.05/);
+  });
+
+  it('sets other alphabets, and says which letters it has no type for', async () => {
+    const text = await textOf((await report({})).body as Buffer);
+    expect(text).toContain('Печь');
+    expect(text).toContain('3 texts hold letters that this report has no type for');
+  });
+
+  it('says so when it would have more columns than a page', async () => {
+    const answer = await report({ columns: EXPORT_COLUMNS.slice(0, MOST_REPORT_COLUMNS + 1) });
+    expect(answer.status).toBe(422);
+    expect(String(answer.body)).toContain('REPORT_TOO_LONG');
+  });
+
+  it('of a pull list has show, scene, parts, comments and places', async () => {
+    const answer = await get(`/pull-lists/${listId}/report`);
+    expect(answer.headers['content-disposition']).toMatch(/^inline; filename=/);
+    const text = await textOf(answer.body as Buffer);
+    for (const words of ['Reel “1”', 'Show: The Lock Keeper', 'Scene: 12', '2 sounds', 'louder, please', FOLDER])
+      expect(text).toContain(words);
+    expect(text).toMatch(/clay wheel[^]*from 0:00\.0/);
+    expect((await get('/pull-lists/99/report')).status).toBe(404);
+  });
+});
+
+describe('a ZIP file', () => {
+  const zipOf = async (request: CopyOut): Promise<string> => {
+    const { ticket } = await app.call('prepareCopyOut', { body: request });
+    const folder = await mkdtemp(path.join(scratch, 'zip-'));
+    const answer = await get(`/copy-out/${ticket}`);
+    expect(answer.status).toBe(200);
+    await writeFile(path.join(folder, 'it.zip'), answer.body as Buffer);
+    // Info-ZIP checks every CRC.
+    await run('unzip', ['-q', path.join(folder, 'it.zip'), '-d', path.join(folder, 'in')]);
+    return path.join(folder, 'in');
+  };
+
+  it('holds the files as they are, each under a name of its own', async () => {
+    const folder = await zipOf({ what: everything, tree: false });
+    expect((await readdir(folder)).sort()).toEqual([
+      'clay wheel.wav',
+      'kiln door.wav',
+      'lock gate 01.wav',
+      'lock gate.wav',
+    ]);
+    expect(await readFile(path.join(folder, 'kiln door.wav'))).toEqual(await fileOf(`${FOLDER}/kiln door.wav`));
+  });
+
+  it('holds them in their folders when that is asked for', async () => {
+    const folder = await zipOf({ what: everything, tree: true });
+    const [drive = ''] = await readdir(folder);
+    expect((await readdir(path.join(folder, drive, FOLDER))).sort()).toEqual([
+      'clay wheel.wav',
+      'kiln door.wav',
+      'lock gate.wav',
+    ]);
+  });
+
+  it('of a pull list holds marked parts as parts', async () => {
+    const folder = await zipOf({ what: { kind: 'list', listId }, tree: false });
+    expect((await readdir(folder)).sort()).toEqual(['clay wheel part.wav', 'kiln door.wav']);
+    const part = path.join(folder, 'clay wheel part.wav');
+    expect((await run('soxi', ['-s', part])).stdout.trim()).toBe('480');
+    // SoX decodes the part, and that part of the source, to the same samples.
+    const samples = async (file: string, ...effects: string[]) =>
+      (await run('sox', ['-D', file, '-t', 's32', '-', ...effects], { encoding: 'buffer' })).stdout;
+    const source = path.join(app.drive, FOLDER, 'clay wheel.wav');
+    expect(await samples(part)).toEqual(await samples(source, 'trim', '480s', '480s'));
+  });
+
+  it('cuts sounds at their slices', async () => {
+    const { soundId, copyId } = idOf.get(`${FOLDER}/lock gate.wav`) ?? { soundId: 0, copyId: 0 };
+    await app.call('editRecords', {
+      body: { selection: { kind: 'copies', copyIds: [copyId] }, edit: { set: { slices: '0 480 creak\n600 1200' } } },
+    });
+    expect(soundId).toBeGreaterThan(0);
+    const folder = await zipOf({
+      what: { kind: 'sounds', selection: { kind: 'copies', copyIds: [copyId] }, cut: 'slices' },
+      tree: false,
+    });
+    expect((await readdir(folder)).sort()).toEqual(['lock gate 2.wav', 'lock gate creak.wav']);
+  });
+
+  it('names what could not be read, and holds the rest', async () => {
+    const gone = path.join(app.drive, 'weir/lock gate.wav');
+    const bytes = await readFile(gone);
+    await rm(gone);
+    const folder = await zipOf({ what: everything, tree: false });
+    await writeFile(gone, bytes);
+    expect(await readdir(folder)).toHaveLength(4);
+    expect(await readFile(path.join(folder, 'LEFT OUT.txt'), 'utf8')).toMatch(
+      /^lock gate( 01)?\.wav: .*Mount its drive/,
+    );
+  });
+
+  it('is fetched once by its ticket', async () => {
+    const { ticket, ...size } = await app.call('prepareCopyOut', { body: { what: everything, tree: false } });
+    expect(size).toMatchObject({ files: 4, gone: 0 });
+    await get(`/copy-out/${ticket}`);
+    expect((await get(`/copy-out/${ticket}`)).status).toBe(404);
+    expect((await get('/copy-out/no-ticket')).status).toBe(400);
+  });
+});
+
+describe('copying out to a folder', () => {
+  const copyTo = async (folder: string, tree = false) =>
+    app.ended(await app.call('copyOutToFolder', { body: { what: everything, tree, folder } }));
+  const usesOf = async (name: string) =>
+    (await app.call('listCatalogue')).rows.find((row) => row.name === name)?.uses ?? 0;
+
+  it('copies byte for byte, leaves nothing else there, and counts as use', async () => {
+    const folder = path.join(app.drive, 'out');
+    await mkdir(folder);
+    const before = await usesOf('kiln door.wav');
+    expect(await copyTo(folder)).toMatchObject({ state: 'done', done: 4, failed: 0, total: 4 });
+    expect(await readdir(folder)).toHaveLength(4);
+    expect(await readFile(path.join(folder, 'kiln door.wav'))).toEqual(await fileOf(`${FOLDER}/kiln door.wav`));
+    expect(await usesOf('kiln door.wav')).toBe(before + 1);
+  });
+
+  it('goes on where it was: what stands there already is left, and counts no second time', async () => {
+    const before = await usesOf('kiln door.wav');
+    await rm(path.join(app.drive, 'out/clay wheel.wav'));
+    expect(await copyTo(path.join(app.drive, 'out'))).toMatchObject({ done: 4, failed: 0, result: { same: 3 } });
+    expect(await readdir(path.join(app.drive, 'out'))).toHaveLength(4);
+    expect(await usesOf('kiln door.wav')).toBe(before);
+  });
+
+  it('never replaces another file, says so, and copies the rest', async () => {
+    const folder = path.join(app.drive, 'out');
+    await writeFile(path.join(folder, 'kiln door.wav'), 'somebody’s notes');
+    await rm(path.join(folder, 'clay wheel.wav'));
+    const job = await copyTo(folder);
+    expect(job).toMatchObject({ state: 'done', done: 3, failed: 1 });
+    expect(job.failures).toMatchObject([{ code: 'NAME_TAKEN', count: 1 }]);
+    expect(await readFile(path.join(folder, 'kiln door.wav'), 'utf8')).toBe('somebody’s notes');
+    expect(await readdir(folder)).toContain('clay wheel.wav');
+  });
+
+  it('writes nowhere but below the roots, not through a link either', async () => {
+    const outside = await app.send('copyOutToFolder', { body: { what: everything, tree: false, folder: scratch } });
+    expect(outside.status).toBe(403);
+    const folder = path.join(app.drive, 'linked');
+    await mkdir(folder);
+    const [{ driveName } = { driveName: '' }] = (await app.call('listCatalogue')).rows;
+    await symlink(scratch, path.join(folder, driveName));
+    const job = await copyTo(folder, true);
+    expect(job).toMatchObject({ done: 0, failed: 4 });
+    expect(job.failures.map(({ code }) => code)).toEqual(['PATH_OUTSIDE_ROOTS']);
+    expect(await readdir(scratch)).not.toContain('pottery');
+  });
+});
