@@ -11,7 +11,7 @@ import { collectionChangeSchema, collectionSchema, newCollectionSchema } from '.
 import { contentsSchema, disagreementsQuerySchema, disagreementsSchema } from './contents.ts';
 import { copyOutSchema, copyOutSizeSchema, copyOutToFolderSchema } from './copy-out.ts';
 import { endpoint, idParams } from './endpoint.ts';
-import { facetsSchema } from './facets.ts';
+import { facetsSchema, folderLevelSchema, folderQuerySchema } from './facets.ts';
 import { jobSchema } from './jobs.ts';
 import { columnLayoutSchema, namedLayoutSchema } from './layouts.ts';
 import {
@@ -283,6 +283,7 @@ export const api = {
     response: categoryCountsSchema,
   }),
   /** What the list holds by form, channels, length and so on; each value with the term that narrows to it. */
+  listFolderLevel: endpoint('GET', '/catalogue/folders', { query: folderQuerySchema, response: folderLevelSchema }),
   countFacets: endpoint('GET', '/catalogue/facets', { query: filterSchema, response: facetsSchema }),
   /** What the words of a search line mean for this collection: slips put right, related words that occur. */
   readQuery: endpoint('GET', '/catalogue/reading', {

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { filterSchema } from './selection.ts';
 
 /** What the index counts, in the order in which it is shown. */
 export const FACETS = [
@@ -30,3 +31,27 @@ export const facetsSchema = z.object({
   ),
 });
 export type Facets = z.infer<typeof facetsSchema>;
+
+/** Which level of the tree of folders: below a drive or folder, `Drive/folder/folder`; the drives themselves when empty. */
+export const folderQuerySchema = filterSchema.extend({ below: z.string().max(5000).default('') });
+
+/** The folders of one level with what a search finds in and below each. */
+export const folderLevelSchema = z.object({
+  isApproximate: z.boolean(),
+  /** There are more than are listed. */
+  more: z.boolean(),
+  folders: z.array(
+    z.object({
+      name: z.string(),
+      /** `Drive/folder/folder`. */
+      path: z.string(),
+      /** The term of the search line that stands for it. */
+      term: z.string(),
+      /** Null where a sample met none: few, if any. */
+      count: z.number().nullable(),
+      /** Whether folders lie in it. */
+      isParent: z.boolean(),
+    }),
+  ),
+});
+export type FolderLevel = z.infer<typeof folderLevelSchema>;

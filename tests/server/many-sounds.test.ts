@@ -52,6 +52,20 @@ describe('a search that finds very many', () => {
     expect(names).toHaveLength(SOUNDS);
   });
 
+  it('has a tree of folders whose counts are in proportion, and in which no folder is missing', async () => {
+    const [drive] = (await app.call('listFolderLevel', { query: { q: 'benchmark ' } })).folders;
+    const { folders, isApproximate } = await app.call('listFolderLevel', {
+      query: { q: 'benchmark ', below: drive?.path },
+    });
+    expect(isApproximate).toBe(true);
+    const { rows } = await app.context.db.execute<{ name: string }>(
+      sql`select distinct split_part(folder, '/', 1) as name from copies where folder <> '' order by 1`,
+    );
+    expect(folders.map(({ name }) => name)).toEqual(rows.map(({ name }) => name));
+    const counted = folders.reduce((sum, { count }) => sum + (count ?? 0), 0);
+    expect(Math.abs(counted / SOUNDS - 1)).toBeLessThan(0.15);
+  });
+
   it('is counted in proportion, and says so; all of the catalogue is counted one by one', async () => {
     const { total, isApproximate } = await app.call('listCatalogue', { query: { q: 'benchmark ', limit: 1 } });
     expect(isApproximate).toBe(true);

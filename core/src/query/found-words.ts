@@ -15,6 +15,9 @@ export interface TextPart {
 
 const plain = (word: string): string => withoutAccents(word).toLowerCase();
 
+/** Fields that say where a sound lies: their words stand in many other places. */
+const UNMARKED = new Set(['in', 'drive', 'folder', 'container', 'layout', 'tag']);
+
 /** What to mark: the words, phrases and words of text fields of a query that are not excluded, and further words that it was widened by. */
 export function wantedOf(query: QueryNode, also: readonly string[] = []): WantedWords {
   const stems = new Set<string>();
@@ -25,7 +28,7 @@ export function wantedOf(query: QueryNode, also: readonly string[] = []): Wanted
   const visit = (node: QueryNode): void => {
     if (node.kind === 'all' || node.kind === 'any') node.parts.forEach(visit);
     else if (node.kind === 'word' || node.kind === 'phrase') add(node.text);
-    else if (node.kind === 'field' && node.test.kind === 'text') add(node.test.text);
+    else if (node.kind === 'field' && node.test.kind === 'text' && !UNMARKED.has(node.field)) add(node.test.text);
     if (node.kind === 'word' && node.begun) beginnings.push(plain(node.text));
   };
   visit(query);

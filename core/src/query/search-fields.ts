@@ -38,6 +38,13 @@ export const SEARCH_FIELDS: readonly SearchField[] = [
   ...RECORD_FIELDS,
   { name: 'name', kind: 'text', label: 'File name', aliases: ['file'], example: 'name:take' },
   { name: 'folder', kind: 'text', label: 'Folder', aliases: ['path'], example: 'folder:geese' },
+  {
+    name: 'in',
+    kind: 'text',
+    label: 'In folder',
+    aliases: ['below'],
+    example: 'in:"Mill Race/geese"',
+  },
   { name: 'drive', kind: 'text', label: 'Drive', aliases: [], example: 'drive:"Mill Race"' },
   { name: 'container', kind: 'text', label: 'Container', aliases: ['format'], example: 'container:flac' },
   { name: 'length', kind: 'number', label: 'Length', aliases: ['duration'], unit: 's', example: 'length:2..10' },

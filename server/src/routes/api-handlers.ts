@@ -9,6 +9,7 @@ import * as analyses from '../services/analyses.ts';
 import * as batches from '../services/batches.ts';
 import { kinOf, planCut } from '../services/cuts.ts';
 import { fileTimeOf, findSlicesOf, soundsAlike } from '../services/listening.ts';
+import { folderLevel } from '../services/folder-tree.ts';
 import * as copyingOut from '../services/copy-out.ts';
 import * as pulls from '../services/pull-lists.ts';
 import { countCategories } from '../services/category-counts.ts';
@@ -128,6 +129,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   fileBatch: async (app, { params, person }) => batches.fileBatch(app, params.id, await person()),
   listCatalogue: (app, { query }) => listRows(app, { kind: 'catalogue' }, query),
   countCategories: (app, { query }) => countCategories(app, query),
+  listFolderLevel: (app, { query: { below, ...filter } }) => folderLevel(app, filter, below),
   countFacets: (app, { query }) => countFacets(app, query),
   readQuery: (app, { query }) => readQuery(app, query.q),
   listRelations: (app) => relations.listRelations(app),

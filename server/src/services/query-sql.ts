@@ -202,6 +202,29 @@ function bounded(column: SQL, from: Bound | undefined, to: Bound | undefined, va
   return sql`(${sql.join(parts, sql` and `)})`;
 }
 
+/** A copy stands in a folder or below it: the drive's name, then the folders, `/` between them. Names are taken as they are. */
+function isIn(place: string): SQL {
+  const { drive, folder } = drivePlace(place);
+  return sql`f.sound_id in (select k.sound_id from copies k where k.cleared_at is null and k.drive_id in (
+    select v.id from drives v where ${DRIVE_PART} = ${drive}) and ${belowFolder(sql`k.folder`, folder)})`;
+}
+
+/** A drive's name `v` as it stands in a place: without slashes. */
+export const DRIVE_PART = sql`replace(v.name, '/', ' ')`;
+
+/** A place in its parts; the folder is empty for the whole drive. */
+export function drivePlace(place: string): { drive: string; folder: string } {
+  const [drive = '', ...folders] = place.replace(/\/+$/, '').split('/');
+  return { drive, folder: folders.join('/') };
+}
+
+/** Whether a folder is another one or lies below it, as a range that the index of paths knows: `0` comes right after `/`. */
+export function belowFolder(column: SQL, folder: string): SQL {
+  return folder === ''
+    ? sql`true`
+    : sql`(${column} = ${folder} or (${column} >= ${`${folder}/`} and ${column} < ${`${folder}0`}))`;
+}
+
 /** The words stand in the field, stemmed and without accents; in quotes, one after another. */
 function textCondition(name: string, { text, exact, whole }: Extract<FieldTest, { kind: 'text' }>): SQL {
   const words = sql`flagstone_words(${text})`;
@@ -218,6 +241,7 @@ function textCondition(name: string, { text, exact, whole }: Extract<FieldTest, 
     return marked(
       sql`exists (select from unnest(m.tags) tag where ${whole ? says(sql`tag`) : sql`lower(tag) like ${begins}`})`,
     );
+  if (name === 'in') return isIn(text);
   if (name === 'layout') return isLike(sql`f.channel_layout`);
   if (name === 'container')
     return sql`exists (select from copies k where k.sound_id = f.sound_id and ${isLike(sql`k.container`)})`;

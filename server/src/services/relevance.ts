@@ -1,4 +1,5 @@
 import type { ListQuery } from '@flagstone/contract/selection';
+import { PLACE_WEIGHTS } from '@flagstone/core/query/explain-rank';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
@@ -13,7 +14,7 @@ const MOST_RANKED = 2000;
 const RANKED = -1;
 
 /** What a hit in paths, other fields, keywords and category, and the name counts. */
-const WEIGHTS = '{0.1, 0.3, 0.6, 1}';
+const WEIGHTS = `{${PLACE_WEIGHTS.path},${PLACE_WEIGHTS.others},${PLACE_WEIGHTS.labels},${PLACE_WEIGHTS.name}}`;
 /** The best merit is 18; a sound that is described and rated in full counts half again as much as one of which nothing is known. */
 const MERIT_SHARE = 36;
 /** Whatever has the words themselves stands above what only has words beside them. */

@@ -33,12 +33,15 @@ const request = computed<CopyOut | undefined>(() => {
   return selection && { what: { kind: 'sounds', selection, cut: cut.value ? 'slices' : 'whole' }, tree: tree.value };
 });
 
+watch(isOpen, (open) => {
+  if (open && 'count' in props.of) whole.value = props.of.count === 0;
+});
+
 const ask = useAsking();
 watch(
   () => isOpen.value && JSON.stringify(request.value),
-  async (wanted) => {
+  async () => {
     if (!isOpen.value) return;
-    if (wanted && 'count' in props.of && props.of.count === 0) whole.value = true;
     size.value = undefined;
     const signal = ask();
     const { value: body } = request;

@@ -33,6 +33,7 @@ const KEYS: [string, string][] = [
   ['h', 'Hear the sound as it is tried out (Sound)'],
   ['Alt+1 … 5', 'Rate; Alt+0 takes the rating back'],
   ['b', 'Make it a favourite, or no favourite any more'],
+  ['n  q', 'Another search in a tab of its own; the next tab (Catalogue)'],
   ['v', 'The next kept layout of columns'],
   ['t', 'Tap a tempo in time; it is taken when you stop'],
   ['?', 'These keys'],

@@ -22,7 +22,13 @@ import { useCellBlock } from './use-cell-block.ts';
 import ListNarrowing from './list-narrowing.vue';
 
 /** The table that all list places share: virtual rows, inline waveforms, sorting, selection, editing in place. */
-const props = defineProps<{ list: SoundList; label: string; wanted?: WantedWords }>();
+const props = defineProps<{
+  list: SoundList;
+  label: string;
+  wanted?: WantedWords;
+  /** Why a row stands where it stands, when there is something to say of it. */
+  why?: (row: SoundRow) => string;
+}>();
 const emit = defineEmits<{ edit: [copyIds: number[], set: Partial<SoundRecord>] }>();
 
 const scroller = ref<HTMLElement>();
@@ -106,6 +112,12 @@ watch(list.current, (index) => index >= 0 && virtual.value.scrollToIndex(index))
 /** Which fields the places of a row's file do not agree on, in words. */
 function disagreement(row: SoundRow): string {
   return `Places in the file do not say the same: ${row.disagreeing.map(fieldLabel).join(', ')}`;
+}
+
+/** Only where the pointer rests: nobody reads the reasons of all rows. */
+function explain(row: SoundRow, column: Column, { currentTarget }: MouseEvent): void {
+  const reason = column.key === 'name' ? (props.why?.(row) ?? '') : '';
+  if (reason !== '' && currentTarget instanceof HTMLElement) currentTarget.title = `${column.text(row)}\n\n${reason}`;
 }
 
 function move(step: number, widen: boolean): void {
@@ -243,6 +255,7 @@ useKeys({
               editing: editing?.index === index && editing.column.key === column.key,
             }"
             :title="column.text(row)"
+            @mouseenter="explain(row, column, $event)"
             @mousedown="block.goToColumn(at)"
             @dblclick="beginEdit(index, column)"
           >

@@ -1,5 +1,7 @@
 <script setup lang="ts">
+import type { SoundRow } from '@flagstone/contract/record';
 import { sortKeySchema, type SortKey } from '@flagstone/contract/selection';
+import { rankInWords } from '@flagstone/core/query/explain-rank';
 import { wantedOf } from '@flagstone/core/query/found-words';
 import { parseQuery } from '@flagstone/core/query/search-query';
 import { toggleTerm } from '@flagstone/core/query/toggle-term';
@@ -20,10 +22,12 @@ import { useSoundList, type SortState } from '../../composables/use-sound-list.t
 import { useSoundMarks } from '../../composables/use-sound-marks.ts';
 import CardMarks from '../../components/sound-card/card-marks.vue';
 import ColumnChooser from '../../components/sound-table/column-chooser.vue';
+import { meanRating } from '../../composables/mean-rating.ts';
 import { useSession } from '../../stores/session.ts';
 import ExportDialog from './export-dialog.vue';
 import ImportDialog from './import-dialog.vue';
 import SavedSearches from './saved-searches.vue';
+import SearchTabs from './search-tabs.vue';
 import SearchNotes from './search-notes.vue';
 import { useQueryReading } from './use-query-reading.ts';
 import CategoryIndex from './category-index.vue';
@@ -64,12 +68,21 @@ const filter = computed(() => ({
 const isNarrowed = computed(() =>
   (['q', 'category', 'catId', ...NARROWINGS] as const).some((key) => filter.value[key] !== ''),
 );
+const hasWords = computed(() => wanted.value.stems.size + wanted.value.beginnings.length > 0);
+const wanted = computed(() => {
+  const { query } = parseQuery(filter.value.q, true);
+  return wantedOf(
+    query,
+    filter.value.also.split(',').flatMap((pair) => pair.split('~')[1] ?? []),
+  );
+});
+
 /** Words are answered with what is most relevant first, unless the address bar says otherwise. */
 const order = computed<SortState>({
   get: (): SortState => {
     const { sort, direction, then, seed } = route.query;
     const asked = orderSchema.safeParse({ sort, direction, then, seed }).data;
-    return { ...ORDER, sort: typed.value === '' ? ('name' as const) : ('relevance' as const), ...asked };
+    return { ...ORDER, sort: hasWords.value ? ('relevance' as const) : ('name' as const), ...asked };
   },
   set: ({ sort, direction, then, seed }) => {
     const { sort: _s, direction: _d, then: _t, seed: _e, ...rest } = route.query;
@@ -92,13 +105,11 @@ const { edit, editCell } = useRecordEdits(list);
 const { mark } = useSoundMarks(list);
 void list.restart();
 
-const wanted = computed(() => {
-  const { query } = parseQuery(filter.value.q, true);
-  return wantedOf(
-    query,
-    filter.value.also.split(',').flatMap((pair) => pair.split('~')[1] ?? []),
-  );
-});
+/** Why a sound stands where it stands, while what is most relevant stands first. */
+const why = (row: SoundRow): string =>
+  order.value.sort === 'relevance' && hasWords.value
+    ? rankInWords(row.record, `${row.folder}/${row.name}`, wanted.value, meanRating(row) ?? row.record.rating)
+    : '';
 
 const ORDERS: { key: SortKey; label: string; direction?: 'desc' }[] = [
   { key: 'relevance', label: 'Most relevant first' },
@@ -145,6 +156,7 @@ useKeys({ e: () => void card.value?.focusField() });
       <saved-searches :line="filter.q" :also="filter.also" />
     </category-index>
     <div class="middle">
+      <search-tabs />
       <div class="tools">
         <el-select :model-value="order.sort" size="small" class="order" aria-label="Order" @change="arrange">
           <el-option
@@ -152,7 +164,7 @@ useKeys({ e: () => void card.value?.focusField() });
             :key="each.key"
             :value="each.key"
             :label="each.label"
-            :disabled="each.key === 'relevance' && typed === ''"
+            :disabled="each.key === 'relevance' && !hasWords"
           />
           <el-option v-if="!ORDERS.some(({ key }) => key === order.sort)" :value="order.sort" label="By a column" />
         </el-select>
@@ -164,7 +176,7 @@ useKeys({ e: () => void card.value?.focusField() });
         <column-chooser />
       </div>
       <search-notes :reading="reading" />
-      <sound-table :list="list" label="Catalogue" :wanted="wanted" @edit="editCell">
+      <sound-table :list="list" label="Catalogue" :wanted="wanted" :why="why" @edit="editCell">
         <template #empty>
           <p v-if="list.loading.value" class="soft">Loading…</p>
           <template v-else-if="isNarrowed">

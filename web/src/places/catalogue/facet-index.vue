@@ -1,13 +1,14 @@
 <script setup lang="ts">
 import type { Facet, Facets } from '@flagstone/contract/facets';
 import type { ListFilter } from '@flagstone/contract/selection';
-import { hasTerm } from '@flagstone/core/query/toggle-term';
+import { hasTerm, withoutField } from '@flagstone/core/query/toggle-term';
 import { useDebounceFn, useLocalStorage } from '@vueuse/core';
 import { onBeforeUnmount, ref, watch } from 'vue';
 import { call } from '../../api/client.ts';
 import { useAsking } from '../../composables/use-asking.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useLive } from '../../stores/live.ts';
+import FolderBranch from './folder-branch.vue';
 
 /** What is found, counted by form, channels, length and so on; a click puts the value into the search line, or takes it out. */
 const props = defineProps<{ filter: ListFilter }>();
@@ -35,6 +36,8 @@ const found = ref<Facets>();
 const isBusy = ref(false);
 const open = useLocalStorage<Facet[]>('flagstone.facets', ['form', 'channels', 'length']);
 
+const foldersOpen = useLocalStorage('flagstone.foldersOpen', false);
+
 const ask = useAsking();
 async function load(): Promise<void> {
   const signal = ask();
@@ -61,6 +64,13 @@ function turn(facet: Facet): void {
 
 <template>
   <section v-if="found" class="facets" aria-label="Narrow by what was found" :aria-busy="isBusy">
+    <button type="button" class="index-entry group" :aria-expanded="foldersOpen" @click="foldersOpen = !foldersOpen">
+      <span>{{ foldersOpen ? '▾' : '▸' }} Folders</span>
+      <span v-if="withoutField(filter.q, 'in') !== undefined" class="on"
+        >●<span class="visually-hidden">narrowed</span></span
+      >
+    </button>
+    <folder-branch v-if="foldersOpen" :filter="filter" below="" :depth="1" @toggle="(term) => emit('toggle', term)" />
     <template v-for="{ facet, values } in found.facets" :key="facet">
       <button type="button" class="index-entry group" :aria-expanded="open.includes(facet)" @click="turn(facet)">
         <span>{{ open.includes(facet) ? '▾' : '▸' }} {{ LABELS[facet] }}</span>

@@ -155,14 +155,14 @@ useKeys({
           aria-label="Scene"
           @change="(value: string) => rename({ scene: value })"
         />
-        <span class="soft">{{ counted(entries.length, 'sound') }} · begun by {{ list.person }}</span>
+        <span class="soft facts">{{ counted(entries.length, 'sound') }} · begun by {{ list.person }}</span>
         <span class="spring" />
-        <a
-          class="el-button"
-          :class="{ 'is-disabled': entries.length === 0 }"
+        <el-button
+          tag="a"
           :href="entries.length === 0 ? undefined : `/api/pull-lists/${list.id}/report`"
           target="_blank"
-          >Print…</a
+          :disabled="entries.length === 0"
+          >Print…</el-button
         >
         <el-button :disabled="entries.length === 0" @click="copyingOut = true">Copy out…</el-button>
         <el-popconfirm
@@ -305,6 +305,16 @@ useKeys({
   padding: 0 12px;
   border-bottom: 1px solid var(--hairline);
   background: var(--ground);
+}
+
+.head > * {
+  margin: 0;
+}
+
+.facts {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 
 .name {
