@@ -75,7 +75,15 @@ export const cutSchema = z.strictObject({
 export type Cut = z.infer<typeof cutSchema>;
 
 /** Sounds that are like one, nearest first, each with what it shares with it. */
-export const alikeSchema = z.array(z.object({ row: soundRowSchema, shares: z.array(z.string()) }));
+const alikeSoundSchema = z.object({ row: soundRowSchema, shares: z.array(z.string()) });
+export type AlikeSound = z.infer<typeof alikeSoundSchema>;
+export const alikeSchema = z.array(alikeSoundSchema);
+
+/** How a sound from outside is compared: in everything, or only in how it goes. */
+export const heardQuerySchema = z.object({ by: z.enum(['everything', 'shape']).default('everything') });
+/** The sounds nearest to one from outside; none when it is silent. */
+export const heardSoundSchema = z.object({ durationSeconds: z.number(), alike: alikeSchema });
+export type HeardSound = z.infer<typeof heardSoundSchema>;
 
 /** Where a sound comes from that was cut out of another, and what was cut out of it. */
 export const kinSchema = z.object({

@@ -37,6 +37,7 @@ export const ERROR_REMEDIES = {
   CHUNK_TOO_LARGE: 'A metadata chunk is larger than a metadata chunk can sensibly be; the file is probably damaged.',
   OUTGROWS_CONTAINER: 'Shorten the texts, or convert the file to RF64 or FLAC.',
 
+  TOO_LARGE: 'Cut out the part that matters, or send a smaller file.',
   REPORT_TOO_LONG: 'Narrow the list, select fewer sounds or columns, or export a table, which has no limit.',
   TABLE_INVALID: 'Choose a table that was exported, as CSV, TSV, XLSX or JSON Lines, with its heading.',
   QUERY_INVALID: 'Correct the part of the search line that is named.',

@@ -1,3 +1,4 @@
+import { SHAPE_FEATURES } from '@flagstone/core/audio/measure/feature-vector';
 import type { TryOut } from '@flagstone/core/audio/try-out/try-out';
 import type { Issue } from '@flagstone/core/errors';
 import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
@@ -527,6 +528,9 @@ export const jobs = pgTable(
   ],
 );
 
+/** As a constant, which is what an index can be made of and found by. */
+export const SHAPE = sql.raw(`array[${SHAPE_FEATURES.join(', ')}]`);
+
 /** What was measured of a sound (core's audio/measure), once for all its copies; what lists sort by stands in columns of its own. */
 export const analyses = pgTable(
   'analyses',
@@ -555,6 +559,7 @@ export const analyses = pgTable(
   (table) => [
     index('analyses_loudness').on(table.loudnessLufs, table.soundId),
     index('analyses_features').using('gist', table.features),
+    index('analyses_shape').using('gist', sql`cube_subset(${table.features}, ${SHAPE})`),
   ],
 );
 

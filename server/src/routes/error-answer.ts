@@ -21,6 +21,7 @@ const STATUSES: Partial<Record<ErrorCode, number>> = {
   NAME_TAKEN: 409,
   PLAN_NOT_RUNNABLE: 409,
   NOT_UNDOABLE: 409,
+  TOO_LARGE: 413,
   INTERNAL: 500,
   IO_FAILED: 500,
   UNAVAILABLE: 503,

@@ -2,7 +2,7 @@ import { AppError } from '@flagstone/core/errors';
 import { idParams } from '@flagstone/contract/endpoint';
 import { exportSchema } from '@flagstone/contract/exports';
 import { importQuerySchema } from '@flagstone/contract/imports';
-import { partSchema, tryOutSchema } from '@flagstone/contract/listening';
+import { heardQuerySchema, partSchema, tryOutSchema } from '@flagstone/contract/listening';
 import { createSession } from 'better-sse';
 import { MOST_BUCKETS } from '@flagstone/core/audio/peaks';
 import { sql } from 'drizzle-orm';
@@ -15,6 +15,7 @@ import { bringBack } from '../services/imports.ts';
 import { redeem, writeZip } from '../services/copy-out.ts';
 import { EXPORT_TYPES, writeExport } from '../services/exports.ts';
 import { curvesOf, exportOf, samplesOf, spectrogramOf } from '../services/listening.ts';
+import { soundsLike } from '../services/sounds-alike.ts';
 import { pullListReport } from '../services/reports.ts';
 import { pullEntry } from '../services/pull-lists.ts';
 import { personOf } from './api-routes.ts';
@@ -168,6 +169,13 @@ export function mediaRoutes(app: AppContext): Router {
     const query = importQuerySchema.parse(request.query);
     if (!Buffer.isBuffer(request.body)) throw new AppError('TABLE_INVALID', 'The file is empty.');
     response.json(await bringBack(app, request.body, query, await personOf(app, request)));
+  });
+
+  /** A sound as the body, which is compared and not kept. */
+  router.post('/sounds-like', async (request, response) => {
+    const { by } = heardQuerySchema.parse(request.query);
+    await personOf(app, request);
+    response.json(await soundsLike(app, request, by, goneOf(response)));
   });
 
   router.get('/events', async (request, response) => {

@@ -2,14 +2,13 @@ import { MOST_MARKS } from '@flagstone/core/audio/marks';
 import type { SliceOptions } from '@flagstone/core/audio/slices/find-slices';
 import type { TryOut } from '@flagstone/core/audio/try-out/try-out';
 import { AppError } from '@flagstone/core/errors';
-import type { SoundRow } from '@flagstone/contract/record';
 import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { analyses, copies } from '../db/schema.ts';
 import type { FoundSlices, SamplesPart } from '../drives/listen-worker.ts';
 import { withAudio, type FrameRange } from '../drives/read-samples.ts';
 import { copyThatIsHere } from './analyses.ts';
-import { rowOfSound, rowsInOrder } from './sound-rows.ts';
+import { rowOfSound } from './sound-rows.ts';
 
 const fileOf = (app: AppContext, soundId: number) => copyThatIsHere(app, sql`${copies.soundId} = ${soundId}`);
 
@@ -111,66 +110,4 @@ export async function exportOf(
 function exportName(name: string, tryOut: TryOut): string {
   const base = name.replace(/\.[^.]*$/, '');
   return `${base}${tryOut.some(({ on }) => on) ? ' tried out' : ''}.wav`;
-}
-
-/** Features are spread so that this distance is still alike. */
-const MOST_ALIKE = 24;
-
-/**
- * The sounds that are nearest to one by their features (core's feature-vector.ts), by the index over all of them, each with what it shares. Empty
- * while the sound is not measured, and for silence.
- */
-export async function soundsAlike(app: AppContext, soundId: number): Promise<{ row: SoundRow; shares: string[] }[]> {
-  const { rows } = await app.db.execute<{ id: number }>(sql`
-    select a.sound_id as id from analyses a join sounds s on s.id = a.sound_id
-    where a.features is not null and a.sound_id <> ${soundId} and s.filed_at is not null
-    and exists (select from copies c where c.sound_id = s.id and not c.gone)
-    order by a.features <-> (select features from analyses where sound_id = ${soundId}) limit ${MOST_ALIKE}`);
-  const own = await rowOfSound(app, soundId);
-  if (!own) throw new AppError('NOT_FOUND', `There is no sound ${soundId}.`);
-  const [measured] = await app.db.select().from(analyses).where(eq(analyses.soundId, soundId));
-  if (!measured?.features) return [];
-  const alike = await rowsInOrder(
-    app.db,
-    'sounds',
-    rows.map(({ id }) => id),
-  );
-  const theirs = new Map(
-    (
-      await app.db
-        .select()
-        .from(analyses)
-        .where(sql`${analyses.soundId} = any(${`{${rows.map(({ id }) => id).join(',')}}`}::bigint[])`)
-    ).map((row) => [row.soundId, row]),
-  );
-  return alike.map((row) => ({
-    row,
-    shares: sharedBy(own, row, measured.measures, theirs.get(row.soundId)?.measures ?? null),
-  }));
-}
-
-type KeptMeasures = typeof analyses.$inferSelect.measures;
-
-/** What two sounds have in common, in words. */
-function sharedBy(own: SoundRow, other: SoundRow, mine: KeptMeasures, theirs: KeptMeasures): string[] {
-  const shares: string[] = [];
-  const near = (a: number | null | undefined, b: number | null | undefined, within: number): boolean =>
-    typeof a === 'number' && typeof b === 'number' && Math.abs(a - b) <= within;
-  if (own.record.catId !== '' && own.record.catId === other.record.catId) shares.push('category');
-  if (mine && theirs) {
-    if (mine.form === theirs.form) shares.push(mine.form);
-    if (near(Math.log2(mine.durationSeconds + 0.05), Math.log2(theirs.durationSeconds + 0.05), 0.3))
-      shares.push('length');
-    if (near(mine.integratedLufs ?? mine.momentaryMaxLufs, theirs.integratedLufs ?? theirs.momentaryMaxLufs, 2))
-      shares.push('loudness');
-    if (mine.spectrum && theirs.spectrum) {
-      if (near(Math.log2(mine.spectrum.centroidHz), Math.log2(theirs.spectrum.centroidHz), 0.25))
-        shares.push('brightness');
-      if (near(mine.spectrum.flatnessDb, theirs.spectrum.flatnessDb, 4))
-        shares.push(mine.spectrum.flatnessDb > -12 ? 'noise' : 'tone');
-    }
-    if (near(mine.tempoBpm, theirs.tempoBpm, 2)) shares.push('tempo');
-    if (near(mine.weight, theirs.weight, 0)) shares.push('weight');
-  }
-  return shares;
 }

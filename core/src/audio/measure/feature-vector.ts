@@ -32,6 +32,17 @@ export function featureVector(input: FeatureInput): number[] | null {
 /** How many numbers a vector has. */
 export const FEATURE_COUNT = 2 * CEPSTRAL_COEFFICIENTS - 1 + 8 + PARTS + 5;
 
+/** Numbers of the course, the attack, the middle, the events and the length. */
+const SHAPE_COUNT = PARTS + 4;
+/**
+ * Which numbers of a vector, counted from 1, say how a sound goes and nothing of its colour: what somebody can hum or knock. The crest, the last of all, is left
+ * out: a microphone at hand changes it.
+ */
+export const SHAPE_FEATURES: readonly number[] = Array.from(
+  { length: SHAPE_COUNT },
+  (_, index) => FEATURE_COUNT - SHAPE_COUNT + index,
+);
+
 function features({ durationSeconds, bins, binSeconds, onsets, spectrum, crestFactorDb }: FeatureInput): Feature[] {
   const { cepstrum, centroid, bandwidth, rollOff, flatnessDb, zeroCrossings } = spectrum;
   return [

@@ -27,6 +27,7 @@ import { useSession } from '../../stores/session.ts';
 import ExportDialog from './export-dialog.vue';
 import ImportDialog from './import-dialog.vue';
 import SavedSearches from './saved-searches.vue';
+import SoundsLikeDialog from './sounds-like-dialog.vue';
 import SearchTabs from './search-tabs.vue';
 import SearchNotes from './search-notes.vue';
 import { useQueryReading } from './use-query-reading.ts';
@@ -37,6 +38,22 @@ const router = useRouter();
 const cooking = ref(false);
 const exporting = ref(false);
 const copyingOut = ref(false);
+const likening = ref(false);
+const dropped = ref<File>();
+const isDragged = ref(false);
+/** A sound file from outside, dropped onto the list, is one to compare with. */
+function drop({ dataTransfer }: DragEvent): void {
+  isDragged.value = false;
+  const [file] = dataTransfer?.files ?? [];
+  if (!file) return;
+  likening.value = true;
+  dropped.value = file;
+}
+function drag(event: DragEvent): void {
+  if (!event.dataTransfer?.types.includes('Files')) return;
+  event.preventDefault();
+  isDragged.value = true;
+}
 const importing = ref(false);
 const ORDER: SortState = { sort: 'name', direction: 'asc', then: '', seed: 0 };
 /** What the address bar may say of the order; what it does not understand orders nothing. */
@@ -155,7 +172,7 @@ useKeys({ e: () => void card.value?.focusField() });
     <category-index :filter="filter" @choose="choose" @collections="chooseCollections" @toggle="toggle">
       <saved-searches :line="filter.q" :also="filter.also" />
     </category-index>
-    <div class="middle">
+    <div class="middle" @dragover="drag" @dragleave.self="isDragged = false" @drop.prevent="drop">
       <search-tabs />
       <div class="tools">
         <el-select :model-value="order.sort" size="small" class="order" aria-label="Order" @change="arrange">
@@ -170,11 +187,13 @@ useKeys({ e: () => void card.value?.focusField() });
         </el-select>
         <el-button v-if="order.sort === 'shuffle'" size="small" @click="arrange('shuffle')">Shuffle again</el-button>
         <span class="spring" />
+        <el-button size="small" @click="likening = true">Sounds like…</el-button>
         <el-button size="small" :disabled="list.total.value === 0" @click="exporting = true">Export…</el-button>
         <el-button size="small" :disabled="list.total.value === 0" @click="copyingOut = true">Copy out…</el-button>
         <el-button size="small" @click="importing = true">Bring back…</el-button>
         <column-chooser />
       </div>
+      <p v-if="isDragged" class="drop-here" role="status">Drop the sound to find those that are like it</p>
       <search-notes :reading="reading" />
       <sound-table :list="list" label="Catalogue" :wanted="wanted" :why="why" @edit="editCell">
         <template #empty>
@@ -198,6 +217,7 @@ useKeys({ e: () => void card.value?.focusField() });
         </template>
       </sound-table>
     </div>
+    <sounds-like-dialog v-model="likening" :dropped="dropped" />
     <import-dialog v-model="importing" />
     <copy-out-dialog
       v-model="copyingOut"
@@ -243,6 +263,14 @@ useKeys({ e: () => void card.value?.focusField() });
 
 .middle > :last-child {
   flex: 1;
+}
+
+.drop-here {
+  margin: 0;
+  padding: 10px;
+  border: 2px dashed var(--lichen);
+  background: var(--selected);
+  text-align: center;
 }
 
 .tools {
