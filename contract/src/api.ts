@@ -39,7 +39,7 @@ import {
   recipeRunSchema,
   recipeSchema,
 } from './recipes.ts';
-import { newRelationSchema, queryReadingSchema, relationSchema } from './reading.ts';
+import { completionSchema, newRelationSchema, queryReadingSchema, relationSchema } from './reading.ts';
 import { authoritySchema, newAuthoritySchema, newPathRuleSchema, pathRuleSchema } from './rules.ts';
 import { newSavedSearchSchema, savedSearchSchema } from './saved-searches.ts';
 import { statisticsSchema } from './statistics.ts';
@@ -285,6 +285,10 @@ export const api = {
   /** What the list holds by form, channels, length and so on; each value with the term that narrows to it. */
   listFolderLevel: endpoint('GET', '/catalogue/folders', { query: folderQuerySchema, response: folderLevelSchema }),
   countFacets: endpoint('GET', '/catalogue/facets', { query: filterSchema, response: facetsSchema }),
+  completeQuery: endpoint('GET', '/catalogue/completions', {
+    query: filterSchema,
+    response: z.array(completionSchema),
+  }),
   /** What the words of a search line mean for this collection: slips put right, related words that occur. */
   readQuery: endpoint('GET', '/catalogue/reading', {
     query: filterSchema.pick({ q: true }),

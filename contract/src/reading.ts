@@ -27,6 +27,18 @@ export const queryReadingSchema = z.object({
 });
 export type QueryReading = z.infer<typeof queryReadingSchema>;
 
+/** A value that the field at the end of a search line could be asked for. */
+export const completionSchema = z.object({
+  label: z.string(),
+  term: z.string(),
+  count: z.number(),
+  /** Counted in a sample. */
+  isApproximate: z.boolean(),
+  /** The whole line with it. */
+  line: z.string(),
+});
+export type Completion = z.infer<typeof completionSchema>;
+
 /** A relation that somebody adds, or (`hidden`) takes away from those that are there. */
 export const newRelationSchema = z.strictObject({
   word,

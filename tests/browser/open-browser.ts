@@ -18,6 +18,8 @@ export async function openBrowser(): Promise<{ browser: Browser; page: Page; clo
       '--disable-component-update',
       '--disable-sync',
       '--autoplay-policy=no-user-gesture-required',
+      // A microphone that beeps once a second.
+      '--use-fake-device-for-media-stream',
       '--force-color-profile=srgb',
     ],
     defaultViewport: { width: 1280, height: 800 },

@@ -10,6 +10,7 @@ import * as batches from '../services/batches.ts';
 import { kinOf, planCut } from '../services/cuts.ts';
 import { fileTimeOf, findSlicesOf } from '../services/listening.ts';
 import { soundsAlike } from '../services/sounds-alike.ts';
+import { completionsOf } from '../services/completions.ts';
 import { folderLevel } from '../services/folder-tree.ts';
 import * as copyingOut from '../services/copy-out.ts';
 import * as pulls from '../services/pull-lists.ts';
@@ -132,6 +133,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   countCategories: (app, { query }) => countCategories(app, query),
   listFolderLevel: (app, { query: { below, ...filter } }) => folderLevel(app, filter, below),
   countFacets: (app, { query }) => countFacets(app, query),
+  completeQuery: (app, { query }) => completionsOf(app, query),
   readQuery: (app, { query }) => readQuery(app, query.q),
   listRelations: (app) => relations.listRelations(app),
   saveRelation: async (app, { body, person }) => relations.saveRelation(app, body, await person()),

@@ -1,5 +1,6 @@
 import { FACETS, type Facet, type Facets } from '@flagstone/contract/facets';
 import { filterSchema, type ListFilter } from '@flagstone/contract/selection';
+import { valueInLine } from '@flagstone/core/query/begun-term';
 import { withoutField } from '@flagstone/core/query/toggle-term';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
@@ -125,11 +126,7 @@ function termOf(facet: Facet, value: string): { label: string; term: string } {
   if (facet === 'depth') return { label: `${value} bit`, term: `depth:${value}` };
   if (facet === 'channels') return { label: channelsInWords(value), term: `channels:${value}` };
   if (facet === 'rating') return { label: '★'.repeat(Number(value)), term: `rating:${value}` };
-  const isWord = /^[\p{L}\p{N}]+$/u.test(value);
-  return {
-    label: value,
-    term: `${facet}:${facet === 'form' ? '' : '='}${isWord ? value : `"${value.replaceAll('"', '')}"`}`,
-  };
+  return { label: value, term: `${facet}:${facet === 'form' ? '' : '='}${valueInLine(value)}` };
 }
 
 function bandInWords(band: string, unit: string): string {

@@ -1,5 +1,6 @@
 import type { FolderLevel } from '@flagstone/contract/facets';
 import type { ListFilter } from '@flagstone/contract/selection';
+import { valueInLine } from '@flagstone/core/query/begun-term';
 import { withoutField } from '@flagstone/core/query/toggle-term';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
@@ -30,7 +31,7 @@ export async function folderLevel(app: AppContext, filter: ListFilter, below: st
       {
         name,
         path,
-        term: `in:"${path.replaceAll('"', '')}"`,
+        term: `in:${valueInLine(path)}`,
         count: count === 0 ? null : Math.round(count * sample.factor),
         isParent,
       },

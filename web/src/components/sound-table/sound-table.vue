@@ -17,6 +17,7 @@ import type { Column } from './columns.ts';
 import { storeToRefs } from 'pinia';
 import { useColumns } from '../../stores/columns.ts';
 import { useSession } from '../../stores/session.ts';
+import { headingAt } from './use-groups.ts';
 import { useShownColumns } from './use-shown-columns.ts';
 import { useCellBlock } from './use-cell-block.ts';
 import ListNarrowing from './list-narrowing.vue';
@@ -25,6 +26,8 @@ import ListNarrowing from './list-narrowing.vue';
 const props = defineProps<{
   list: SoundList;
   label: string;
+  /** Whether what is sorted by library or folder stands under headings. */
+  grouped?: boolean;
   wanted?: WantedWords;
   /** Why a row stands where it stands, when there is something to say of it. */
   why?: (row: SoundRow) => string;
@@ -43,11 +46,14 @@ const template = computed(() => `32px 96px ${all.value.map((column) => `${column
 const block = useCellBlock(list, all);
 const { shown: columns, reveal, width } = useShownColumns(scroller, all);
 
+const HEADING_PX = 26;
+const heading = (index: number): string | undefined => (props.grouped ? headingAt(list, index) : undefined);
+
 const virtual = useVirtualizer(
   computed(() => ({
     count: list.rows.value.length,
     getScrollElement: () => scroller.value ?? null,
-    estimateSize: () => rowHeight.value,
+    estimateSize: (index: number) => rowHeight.value + (heading(index) === undefined ? 0 : HEADING_PX),
     overscan: 6,
     scrollPaddingStart: rowHeight.value,
   })),
@@ -55,7 +61,8 @@ const virtual = useVirtualizer(
 const shown = computed(() =>
   virtual.value.getVirtualItems().flatMap((item) => {
     const row = list.rows.value[item.index];
-    return row ? [{ row, index: item.index, start: item.start }] : [];
+    const over = heading(item.index);
+    return row ? [{ row, index: item.index, over, start: item.start + (over === undefined ? 0 : HEADING_PX) }] : [];
   }),
 );
 /**
@@ -89,9 +96,10 @@ const MARKED = new Set([
 ]);
 
 /** What a row looks like, beside the sound: while none of it changes, the row is not looked at again. */
-const looksOf = (row: SoundRow, index: number): unknown[] => [
+const looksOf = (row: SoundRow, index: number, start: number): unknown[] => [
   row,
   index,
+  start,
   index === list.current.value,
   list.isSelected(row),
   block.blockOf(row, index),
@@ -107,6 +115,8 @@ const allChosen = computed(
 
 watch(shown, (items) => void list.needUpTo(items.at(-1)?.index ?? 0));
 watch(block.column, reveal);
+// Headings come and go with the order.
+watch([list.sortKeys, list.rows], () => props.grouped && virtual.value.measure());
 watch(list.current, (index) => index >= 0 && virtual.value.scrollToIndex(index));
 
 /** Which fields the places of a row's file do not agree on, in words. */
@@ -216,10 +226,15 @@ useKeys({
         />
       </div>
       <div class="body" role="rowgroup" :style="{ height: `${virtual.getTotalSize()}px`, width: `${width}px` }">
+        <template v-for="{ index, over, start } in shown" :key="`over ${index % pool}`">
+          <div v-if="over !== undefined" class="group" role="row" :style="{ top: `${start - HEADING_PX}px` }">
+            <span role="rowheader">{{ over }}</span>
+          </div>
+        </template>
         <div
           v-for="{ row, index, start } in shown"
           :key="index % pool"
-          v-memo="looksOf(row, index)"
+          v-memo="looksOf(row, index, start)"
           class="row"
           role="row"
           :class="{ current: index === list.current.value, selected: list.isSelected(row), odd: index % 2 === 1 }"
@@ -359,6 +374,23 @@ useKeys({
   left: 0;
   width: 100%;
   cursor: default;
+}
+
+.group {
+  position: absolute;
+  left: 0;
+  width: 100%;
+  height: 26px;
+  padding: 5px 10px 0;
+  border-bottom: 1px solid var(--hairline);
+  background: var(--ground);
+  font-size: 12px;
+  font-weight: 600;
+}
+
+.group span {
+  position: sticky;
+  left: 10px;
 }
 
 .body .row.odd {

@@ -132,6 +132,8 @@ const ORDERS: { key: SortKey; label: string; direction?: 'desc' }[] = [
   { key: 'relevance', label: 'Most relevant first' },
   { key: 'name', label: 'By name' },
   { key: 'added', label: 'Newest first', direction: 'desc' },
+  { key: 'library', label: 'Grouped by library' },
+  { key: 'folder', label: 'Grouped by folder' },
   { key: 'rating', label: 'Best rated first', direction: 'desc' },
   { key: 'uses', label: 'Least used first' },
   { key: 'length', label: 'Shortest first' },
@@ -195,7 +197,7 @@ useKeys({ e: () => void card.value?.focusField() });
       </div>
       <p v-if="isDragged" class="drop-here" role="status">Drop the sound to find those that are like it</p>
       <search-notes :reading="reading" />
-      <sound-table :list="list" label="Catalogue" :wanted="wanted" :why="why" @edit="editCell">
+      <sound-table :list="list" label="Catalogue" grouped :wanted="wanted" :why="why" @edit="editCell">
         <template #empty>
           <p v-if="list.loading.value" class="soft">Loading…</p>
           <template v-else-if="isNarrowed">
