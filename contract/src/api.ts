@@ -354,6 +354,12 @@ export const api = {
     body: newPullEntrySchema,
     response: z.array(pullEntrySchema),
   }),
+  /** All sounds of a selection, whole, at the end of a list. */
+  addPullSounds: endpoint('POST', '/pull-lists/:id/sounds', {
+    params: idParams,
+    body: z.strictObject({ selection: selectionSchema }),
+    response: z.object({ added: z.number() }),
+  }),
   updatePullEntry: endpoint('PATCH', '/pull-entries/:id', {
     params: idParams,
     body: pullEntryChangeSchema,

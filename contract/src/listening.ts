@@ -129,4 +129,6 @@ export const pullEntryChangeSchema = z.strictObject({
   tryOut: tryOutSchema.nullable().optional(),
   /** Before which entry it is to stand; null for the end. */
   before: z.number().int().positive().nullable().optional(),
+  /** Into another list; with `before`, before one of its entries, else at its end. */
+  listId: z.number().int().positive().optional(),
 });

@@ -22,7 +22,7 @@ export const router = createRouter({
       meta: { title: 'Sound' },
     },
     {
-      path: '/pull/:id(\\d+)?',
+      path: '/pull/:ids([\\d,]+)?',
       component: () => import('./places/pull/pull-place.vue'),
       meta: { title: 'Pull lists' },
     },

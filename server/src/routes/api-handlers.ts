@@ -180,6 +180,8 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   removePullList: (app, { params }) => pulls.removePullList(app, params.id),
   listPullEntries: (app, { params }) => pulls.entriesOf(app, params.id),
   addPullEntry: async (app, { params, body, person }) => pulls.addEntry(app, params.id, body, await person()),
+  addPullSounds: async (app, { params, body, person }) =>
+    pulls.addSounds(app, params.id, body.selection, await person()),
   updatePullEntry: (app, { params, body }) => pulls.updateEntry(app, params.id, body),
   removePullEntry: (app, { params }) => pulls.removeEntry(app, params.id),
   getAnalysis: (app, { params }) => analyses.getAnalysis(app, params.id),

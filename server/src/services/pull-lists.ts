@@ -6,12 +6,14 @@ import type {
   pullEntryChangeSchema,
   PullList,
 } from '@flagstone/contract/listening';
+import type { Selection } from '@flagstone/contract/selection';
 import { and, asc, eq, sql } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { people, pullEntries, pullLists, sounds } from '../db/schema.ts';
-import { rowsInOrder } from './sound-rows.ts';
+import { allOf } from './search.ts';
+import { rowsInOrder, selectionParts } from './sound-rows.ts';
 
 /** All pull lists, the newest first. */
 export async function listPullLists(app: AppContext): Promise<PullList[]> {
@@ -98,6 +100,36 @@ export async function addEntry(
   return entriesOf(app, listId);
 }
 
+/** So many sounds are put into a list at once; who chose more chose by mistake. */
+const MOST_AT_ONCE = 2000;
+
+/** Puts all sounds of a selection, whole, at the end of a list in the order of their names. Returns how many. Throws NOT_FOUND and BAD_REQUEST. */
+export async function addSounds(
+  app: AppContext,
+  listId: number,
+  selection: Selection,
+  personId: number,
+): Promise<{ added: number }> {
+  await pullList(app, listId);
+  const { tables, conditions } = selectionParts(selection);
+  const added = await app.db.transaction(async (tx) => {
+    await tx.execute(sql`select from pull_lists where id = ${listId} for update`);
+    const { rowCount } = await tx.execute(sql`
+      insert into pull_entries (list_id, place, sound_id, comment, added_by)
+      select ${listId}::int, last.place + row_number() over (order by chosen.name, chosen.id), chosen.id, '', ${personId}::int
+      from (select s.id, min(lower(c.name)) as name from ${tables} where ${allOf(conditions)} group by s.id limit ${MOST_AT_ONCE + 1}) chosen,
+        (select coalesce(max(place), 0) as place from pull_entries where list_id = ${listId}) last`);
+    if ((rowCount ?? 0) > MOST_AT_ONCE)
+      throw new AppError(
+        'BAD_REQUEST',
+        `More than ${MOST_AT_ONCE.toLocaleString('en')} sounds cannot be pulled at once.`,
+      );
+    return rowCount ?? 0;
+  });
+  await changed(app);
+  return { added };
+}
+
 /** Throws NOT_FOUND. */
 async function entryOf(db: Queryable, id: number): Promise<typeof pullEntries.$inferSelect> {
   const [entry] = await db.select().from(pullEntries).where(eq(pullEntries.id, id));
@@ -105,20 +137,23 @@ async function entryOf(db: Queryable, id: number): Promise<typeof pullEntries.$i
   return entry;
 }
 
-/** Comments on an entry, gives it another setting, or moves it before another one of its list. */
+/** Comments on an entry, gives it another setting, or moves it before another one of its list, or into another list. Returns the entries of the list it stands in then. */
 export async function updateEntry(
   app: AppContext,
   id: number,
-  { before, ...values }: z.infer<typeof pullEntryChangeSchema>,
+  { before, listId: target, ...values }: z.infer<typeof pullEntryChangeSchema>,
 ): Promise<PullEntry[]> {
   const listId = await app.db.transaction(async (tx) => {
     const entry = await entryOf(tx, id);
+    const list = target ?? entry.listId;
     // One mover at a time, so that two never get the same place.
-    await tx.execute(sql`select from pull_lists where id = ${entry.listId} for update`);
-    const place = before === undefined ? {} : { place: await placeBefore(tx, entry.listId, before) };
+    const { rowCount } = await tx.execute(sql`select from pull_lists where id = ${list} for update`);
+    if (rowCount === 0) throw new AppError('NOT_FOUND', `There is no pull list ${list}.`);
+    const isMoved = before !== undefined || list !== entry.listId;
+    const place = isMoved ? { place: await placeBefore(tx, list, before ?? null), listId: list } : {};
     const set = { ...values, ...place };
     if (Object.keys(set).length > 0) await tx.update(pullEntries).set(set).where(eq(pullEntries.id, id));
-    return entry.listId;
+    return list;
   });
   await changed(app);
   return entriesOf(app, listId);

@@ -6,6 +6,7 @@ import { useVirtualizer } from '@tanstack/vue-virtual';
 import { ElCheckbox } from 'element-plus';
 import { computed, nextTick, ref, watch } from 'vue';
 import { counted } from '../../composables/format.ts';
+import { dragSounds, MOST_DRAGGED } from '../../composables/dragged-sounds.ts';
 import { useKeys } from '../../composables/use-keys.ts';
 import { ownMark } from '../../composables/use-sound-marks.ts';
 import type { SoundList } from '../../composables/use-sound-list.ts';
@@ -32,7 +33,7 @@ const props = defineProps<{
   /** Why a row stands where it stands, when there is something to say of it. */
   why?: (row: SoundRow) => string;
 }>();
-const emit = defineEmits<{ edit: [copyIds: number[], set: Partial<SoundRecord>] }>();
+const emit = defineEmits<{ edit: [copyIds: number[], set: Partial<SoundRecord>]; dragged: [on: boolean] }>();
 
 const scroller = ref<HTMLElement>();
 const editing = ref<{ index: number; column: Column }>();
@@ -122,6 +123,17 @@ watch(list.current, (index) => index >= 0 && virtual.value.scrollToIndex(index))
 /** Which fields the places of a row's file do not agree on, in words. */
 function disagreement(row: SoundRow): string {
   return `Places in the file do not say the same: ${row.disagreeing.map(fieldLabel).join(', ')}`;
+}
+
+/** A selected row takes the others with it, as far as they are known here; another one goes alone. */
+function drag(row: SoundRow, index: number, event: DragEvent): void {
+  if (editing.value?.index === index) return event.preventDefault();
+  const chosen = list.isSelected(row) ? list.rows.value.filter((each) => list.isSelected(each)) : [row];
+  dragSounds(
+    event,
+    chosen.slice(0, MOST_DRAGGED).map(({ copyId }) => copyId),
+  );
+  emit('dragged', true);
 }
 
 /** Only where the pointer rests: nobody reads the reasons of all rows. */
@@ -241,7 +253,10 @@ useKeys({
           :aria-rowindex="index + 1"
           :aria-selected="list.isSelected(row) || index === list.current.value"
           :style="{ gridTemplateColumns: template, transform: `translateY(${start}px)` }"
+          draggable="true"
           @click="click(index, $event)"
+          @dragstart="drag(row, index, $event)"
+          @dragend="emit('dragged', false)"
         >
           <span class="cell check" role="gridcell" @click.stop>
             <!-- Not a stop of Tab, which would lead through all rows one by one: Ctrl+Space does the same. -->

@@ -23,10 +23,12 @@ import { useSoundMarks } from '../../composables/use-sound-marks.ts';
 import CardMarks from '../../components/sound-card/card-marks.vue';
 import ColumnChooser from '../../components/sound-table/column-chooser.vue';
 import { meanRating } from '../../composables/mean-rating.ts';
+import { usePullLists } from '../../stores/pull-lists.ts';
 import { useSession } from '../../stores/session.ts';
 import ExportDialog from './export-dialog.vue';
 import ImportDialog from './import-dialog.vue';
 import SavedSearches from './saved-searches.vue';
+import PullTargets from './pull-targets.vue';
 import SoundsLikeDialog from './sounds-like-dialog.vue';
 import SearchTabs from './search-tabs.vue';
 import SearchNotes from './search-notes.vue';
@@ -41,6 +43,8 @@ const copyingOut = ref(false);
 const likening = ref(false);
 const dropped = ref<File>();
 const isDragged = ref(false);
+const rowsDragged = ref(false);
+const pulls = usePullLists();
 /** A sound file from outside, dropped onto the list, is one to compare with. */
 function drop({ dataTransfer }: DragEvent): void {
   isDragged.value = false;
@@ -197,7 +201,15 @@ useKeys({ e: () => void card.value?.focusField() });
       </div>
       <p v-if="isDragged" class="drop-here" role="status">Drop the sound to find those that are like it</p>
       <search-notes :reading="reading" />
-      <sound-table :list="list" label="Catalogue" grouped :wanted="wanted" :why="why" @edit="editCell">
+      <sound-table
+        :list="list"
+        label="Catalogue"
+        grouped
+        :wanted="wanted"
+        :why="why"
+        @edit="editCell"
+        @dragged="(on) => (rowsDragged = on)"
+      >
         <template #empty>
           <p v-if="list.loading.value" class="soft">Loading…</p>
           <template v-else-if="isNarrowed">
@@ -213,11 +225,18 @@ useKeys({ e: () => void card.value?.focusField() });
           </p>
         </template>
         <template #foot>
+          <el-button
+            v-if="list.selection.value && list.selectedCount.value > 0"
+            size="small"
+            @click="pulls.addAll(list.selection.value)"
+            >Pull</el-button
+          >
           <el-button v-if="list.selectedCount.value > 0" size="small" class="recipe" @click="cooking = true"
             >Recipe for {{ counted(list.selectedCount.value, 'sound') }}…</el-button
           >
         </template>
       </sound-table>
+      <pull-targets v-if="rowsDragged" @done="rowsDragged = false" />
     </div>
     <sounds-like-dialog v-model="likening" :dropped="dropped" />
     <import-dialog v-model="importing" />
@@ -257,13 +276,14 @@ useKeys({ e: () => void card.value?.focusField() });
 }
 
 .middle {
+  position: relative;
   display: flex;
   flex-direction: column;
   min-width: 0;
   min-height: 0;
 }
 
-.middle > :last-child {
+.middle > .table {
   flex: 1;
 }
 

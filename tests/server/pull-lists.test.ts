@@ -1,0 +1,59 @@
+import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { filterSchema } from '@flagstone/contract/selection';
+import { TestApplication } from './test-application.ts';
+
+const FILES = ['kiln.wav', 'Anvil.wav', 'wheel.wav', 'lock.wav'];
+let app: TestApplication;
+let [first, second] = [0, 0];
+
+beforeAll(async () => {
+  app = await TestApplication.open();
+  for (const [index, name] of FILES.entries()) await app.put(name, { seed: index + 1 });
+  const { batchId } = await app.intake();
+  await app.call('fileBatch', { params: { id: batchId } });
+  for (const name of ['Reel 1', 'Reel 2'])
+    [second, first] = [first, (await app.call('makePullList', { body: { name, show: '', scene: '' } }))[0]?.id ?? 0];
+});
+afterAll(() => app.close());
+
+const everything = { kind: 'catalogue', filter: filterSchema.parse({}) };
+const inList = async (id: number) =>
+  (await app.call('listPullEntries', { params: { id } })).map((entry) => ({ id: entry.id, name: entry.row.name }));
+const names = async (id: number) => (await inList(id)).map(({ name }) => name);
+
+describe('several sounds at once', () => {
+  it('go behind what is in the list, in the order of their names, and count as used', async () => {
+    const filter = filterSchema.parse({ q: 'name:lock' });
+    await app.call('addPullSounds', { params: { id: first }, body: { selection: { kind: 'catalogue', filter } } });
+    expect(await app.call('addPullSounds', { params: { id: first }, body: { selection: everything } })).toEqual({
+      added: 4,
+    });
+    expect(await names(first)).toEqual(['lock.wav', 'Anvil.wav', 'kiln.wav', 'lock.wav', 'wheel.wav']);
+    const { rows } = await app.call('listCatalogue', { query: { sort: 'uses', direction: 'desc' } });
+    expect(rows[0]).toMatchObject({ name: 'lock.wav', uses: 2 });
+  });
+
+  it('go into a list that is there', async () => {
+    const answer = await app.send('addPullSounds', { params: { id: 999 }, body: { selection: everything } });
+    expect(answer.status).toBe(404);
+  });
+});
+
+describe('an entry', () => {
+  const move = (id: number | undefined, body: object) => app.send('updatePullEntry', { params: { id }, body });
+
+  it('moves into another list, before an entry of it or to its end', async () => {
+    const [lock, anvil] = await inList(first);
+    expect((await move(lock?.id, { listId: second })).status).toBe(200);
+    expect((await move(anvil?.id, { listId: second, before: lock?.id })).status).toBe(200);
+    expect(await names(first)).toEqual(['kiln.wav', 'lock.wav', 'wheel.wav']);
+    expect(await names(second)).toEqual(['Anvil.wav', 'lock.wav']);
+  });
+
+  it('stays where it is when the other list, or the entry in it, is not there', async () => {
+    const [kiln, , wheel] = await inList(first);
+    expect((await move(kiln?.id, { listId: 999 })).status).toBe(404);
+    expect((await move(kiln?.id, { listId: second, before: wheel?.id })).status).toBe(400);
+    expect(await names(first)).toEqual(['kiln.wav', 'lock.wav', 'wheel.wav']);
+  });
+});
