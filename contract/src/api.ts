@@ -11,7 +11,7 @@ import { collectionChangeSchema, collectionSchema, newCollectionSchema } from '.
 import { contentsSchema, disagreementsQuerySchema, disagreementsSchema } from './contents.ts';
 import { copyOutSchema, copyOutSizeSchema, copyOutToFolderSchema } from './copy-out.ts';
 import { endpoint, idParams } from './endpoint.ts';
-import { facetsSchema, folderLevelSchema, folderQuerySchema } from './facets.ts';
+import { folderLevelSchema, folderQuerySchema, indexCountsSchema } from './facets.ts';
 import { jobSchema } from './jobs.ts';
 import { columnLayoutSchema, namedLayoutSchema } from './layouts.ts';
 import {
@@ -132,14 +132,6 @@ const pageSchema = z.object({
 export type SoundPage = z.infer<typeof pageSchema>;
 
 /** How many sounds each category holds; in proportion to a sample where a search finds very many. */
-const categoryCountsSchema = z.object({
-  isApproximate: z.boolean(),
-  categories: z.array(
-    z.object({ category: z.string(), subCategory: z.string(), catId: z.string(), count: z.number() }),
-  ),
-});
-export type CategoryCounts = z.infer<typeof categoryCountsSchema>;
-
 const changeSchema = z.object({ changeId: z.number().nullable(), changed: z.number(), summary: z.string() });
 export type ChangeResult = z.infer<typeof changeSchema>;
 
@@ -278,13 +270,9 @@ export const api = {
     response: z.object({ filed: z.number(), batch: batchSchema }),
   }),
   listCatalogue: endpoint('GET', '/catalogue', { query: listQuerySchema, response: pageSchema }),
-  countCategories: endpoint('GET', '/catalogue/categories', {
-    query: filterSchema,
-    response: categoryCountsSchema,
-  }),
-  /** What the list holds by form, channels, length and so on; each value with the term that narrows to it. */
+  /** What the list holds by category (a chosen one does not narrow them), and by form, channels, length and so on, each value with the term that narrows to it. */
+  countIndex: endpoint('GET', '/catalogue/index', { query: filterSchema, response: indexCountsSchema }),
   listFolderLevel: endpoint('GET', '/catalogue/folders', { query: folderQuerySchema, response: folderLevelSchema }),
-  countFacets: endpoint('GET', '/catalogue/facets', { query: filterSchema, response: facetsSchema }),
   completeQuery: endpoint('GET', '/catalogue/completions', {
     query: filterSchema,
     response: z.array(completionSchema),

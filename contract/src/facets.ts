@@ -32,6 +32,19 @@ export const facetsSchema = z.object({
 });
 export type Facets = z.infer<typeof facetsSchema>;
 
+/** Every category with how many sounds it holds. */
+export const categoryCountsSchema = z.object({
+  isApproximate: z.boolean(),
+  categories: z.array(
+    z.object({ category: z.string(), subCategory: z.string(), catId: z.string(), count: z.number() }),
+  ),
+});
+export type CategoryCounts = z.infer<typeof categoryCountsSchema>;
+
+/** What stands beside the list: its sounds by category, form, channels, length and so on. */
+export const indexCountsSchema = z.object({ facets: facetsSchema, categories: categoryCountsSchema });
+export type IndexCounts = z.infer<typeof indexCountsSchema>;
+
 /** Which level of the tree of folders: below a drive or folder, `Drive/folder/folder`; the drives themselves when empty. */
 export const folderQuerySchema = filterSchema.extend({ below: z.string().max(5000).default('') });
 

@@ -77,7 +77,7 @@ describe('a collection', () => {
     expect(await inCatalogue(`${music}`)).toEqual(['waltz.wav']);
     // The index beside the list counts what the list shows.
     const counted = async (query: object) =>
-      (await app.call('countCategories', { query: { ...query } })).categories.reduce(
+      (await app.call('countIndex', { query: { ...query } })).categories.categories.reduce(
         (sum, { count }) => sum + count,
         0,
       );

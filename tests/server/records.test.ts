@@ -202,7 +202,9 @@ describe('listing and finding', () => {
     expect((await app.call('listCatalogue')).total).toBe(0);
     expect(await app.call('fileBatch', { params: { id: batchId } })).toMatchObject({ filed: NAMES.length });
     expect((await app.call('listCatalogue')).total).toBe(NAMES.length);
-    const { categories: counts } = await app.call('countCategories');
+    const {
+      categories: { categories: counts },
+    } = await app.call('countIndex');
     expect(counts.reduce((sum, entry) => sum + entry.count, 0)).toBe(NAMES.length);
     const birds = await app.call('listCatalogue', { query: { category: 'BIRDS' } });
     expect(birds.rows.map((row) => row.name)).toEqual(['Goose honks at lock.wav']);

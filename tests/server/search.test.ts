@@ -99,7 +99,9 @@ describe('the search line', () => {
   });
 
   it('is what each value of the index stands for: as many are found as were counted', async () => {
-    const { facets, isApproximate } = await app.call('countFacets', { query: {} });
+    const {
+      facets: { facets, isApproximate },
+    } = await app.call('countIndex', { query: {} });
     expect(isApproximate).toBe(false);
     expect(facets.map(({ facet }) => facet)).toEqual(
       expect.arrayContaining([
@@ -124,18 +126,31 @@ describe('the search line', () => {
       ['10 to 60 s', 1],
     ]);
     // What is chosen already does not hide its neighbours.
-    const chosen = await app.call('countFacets', { query: { q: 'geese channels:2 ' } });
+    const { facets: chosen } = await app.call('countIndex', { query: { q: 'geese channels:2 ' } });
     expect(chosen.facets.find(({ facet }) => facet === 'channels')?.values).toHaveLength(2);
     expect(chosen.facets.find(({ facet }) => facet === 'length')?.values).toHaveLength(1);
-    const narrowed = await app.call('countFacets', { query: { q: 'geese ' } });
+    const { facets: narrowed } = await app.call('countIndex', { query: { q: 'geese ' } });
     expect(narrowed.facets.find(({ facet }) => facet === 'channels')?.values).toEqual([
       { label: 'Stereo', term: 'channels:2', count: 1 },
       { label: '6 (5.1)', term: 'channels:6', count: 1 },
     ]);
   });
 
+  it('a chosen category narrows the index, but not the counts of categories', async () => {
+    const all = await app.call('countIndex', { query: {} });
+    const [first] = all.categories.categories.filter(({ count }) => count > 0);
+    const chosen = await app.call('countIndex', { query: { category: first?.category, catId: first?.catId } });
+    expect(chosen.categories).toEqual(all.categories);
+    const containers = chosen.facets.facets.find(({ facet }) => facet === 'container')?.values ?? [];
+    expect(containers.reduce((sum, { count }) => sum + count, 0)).toBe(
+      (await app.call('listCatalogue', { query: { category: first?.category, catId: first?.catId } })).total,
+    );
+  });
+
   it('narrows the counts of categories and what bulk work acts on', async () => {
-    const { categories: counts } = await app.call('countCategories', { query: { q: 'length:>4 ' } });
+    const {
+      categories: { categories: counts },
+    } = await app.call('countIndex', { query: { q: 'length:>4 ' } });
     expect(counts.reduce((sum, { count }) => sum + Number(count), 0)).toBe(3);
     const filter = {
       q: 'loudness:<-35 ',

@@ -58,7 +58,9 @@ describe('the catalogue in numbers', () => {
       filed: 3,
       inPreparation: 0,
     });
-    const { categories: counts } = await app.call('countCategories', { query: { missing: 'catId' } });
+    const {
+      categories: { categories: counts },
+    } = await app.call('countIndex', { query: { missing: 'catId' } });
     expect(counts.reduce((sum, entry) => sum + entry.count, 0)).toBe(1);
   });
 

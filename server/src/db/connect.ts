@@ -2,6 +2,7 @@ import { fileURLToPath } from 'node:url';
 import { drizzle, type NodePgDatabase } from 'drizzle-orm/node-postgres';
 import { migrate } from 'drizzle-orm/node-postgres/migrator';
 import pg from 'pg';
+import { KeepingClient } from './kept-statements.ts';
 import * as schema from './schema.ts';
 
 export type Database = NodePgDatabase<typeof schema>;
@@ -21,7 +22,7 @@ export interface Connection {
 
 /** A pool on the database, with the migrations applied. */
 export async function connect(connectionString: string): Promise<Connection> {
-  const pool = new pg.Pool({ connectionString, max: 12 });
+  const pool = new pg.Pool({ connectionString, max: 12, Client: KeepingClient });
   const db = drizzle(pool, { schema });
   const client = await pool.connect();
   try {

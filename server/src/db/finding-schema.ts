@@ -116,7 +116,7 @@ export const searchRows = pgTable(
       index('search_rows_names')
         .using(
           'gin',
-          sql`ts_filter(${table.search}, '{a,b}')`,
+          sql`flagstone_names(${table.search})`,
           table.channels,
           table.form,
           table.category,

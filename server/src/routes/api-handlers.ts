@@ -14,13 +14,12 @@ import { completionsOf } from '../services/completions.ts';
 import { folderLevel } from '../services/folder-tree.ts';
 import * as copyingOut from '../services/copy-out.ts';
 import * as pulls from '../services/pull-lists.ts';
-import { countCategories } from '../services/category-counts.ts';
 import * as categoryLists from '../services/category-lists.ts';
 import * as collections from '../services/collections.ts';
 import { contentsOf, countDisagreements } from '../services/contents.ts';
 import { listDrives, updateDrive } from '../services/drives.ts';
 import { editRows, editSelection, goBack, revisionsOf, undoChange } from '../services/edits.ts';
-import { countFacets } from '../services/facets.ts';
+import { countIndex } from '../services/facets.ts';
 import { fieldValues } from '../services/field-values.ts';
 import { forgetLearned, listLearned } from '../services/learning.ts';
 import * as folders from '../services/read-folders.ts';
@@ -130,9 +129,8 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   listUnreadable: (app, { params }) => batches.listUnreadable(app, params.id),
   fileBatch: async (app, { params, person }) => batches.fileBatch(app, params.id, await person()),
   listCatalogue: (app, { query }) => listRows(app, { kind: 'catalogue' }, query),
-  countCategories: (app, { query }) => countCategories(app, query),
   listFolderLevel: (app, { query: { below, ...filter } }) => folderLevel(app, filter, below),
-  countFacets: (app, { query }) => countFacets(app, query),
+  countIndex: (app, { query }) => countIndex(app, query),
   completeQuery: (app, { query }) => completionsOf(app, query),
   readQuery: (app, { query }) => readQuery(app, query.q),
   listRelations: (app) => relations.listRelations(app),

@@ -1,13 +1,13 @@
-import { FACETS, type Facet, type Facets } from '@flagstone/contract/facets';
+import { FACETS, type CategoryCounts, type Facet, type Facets, type IndexCounts } from '@flagstone/contract/facets';
 import { filterSchema, type ListFilter } from '@flagstone/contract/selection';
 import { valueInLine } from '@flagstone/core/query/begun-term';
 import { withoutField } from '@flagstone/core/query/toggle-term';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { drives } from '../db/schema.ts';
-import { sampleOf } from './hits.ts';
+import { sampleOf, type Sample } from './hits.ts';
 import { keptAnswer } from './kept.ts';
-import { allOf, catalogueTables, isNarrow } from './search.ts';
+import { allOf, catalogueConditions, catalogueTables, isNarrow } from './search.ts';
 
 const MOST_VALUES = 12;
 
@@ -39,29 +39,56 @@ const VALUES: Record<Facet, SQL> = {
 };
 
 /**
- * How many of the filed sounds that a filter finds have each value. A field that the search line narrows already is counted without that, so that its
- * other values can be chosen too. Beyond a limit a sample stands for all, and the answer says so.
+ * How many of the filed sounds that a filter finds have each value, and lie in each category, in one pass. A field that the search line narrows already, or the
+ * category, is counted without that, so that its other values can be chosen too. Beyond a limit a sample stands for all, and the answer says so; all
+ * categories of the whole catalogue are counted one by one, so that none is missing.
  */
-export function countFacets(app: AppContext, filter: ListFilter): Promise<Facets> {
-  return isNarrow(filter) ? countUnder(app, filter) : allFacets(app);
+export async function countIndex(app: AppContext, filter: ListFilter): Promise<IndexCounts> {
+  const wider = { ...filter, category: '', catId: '' };
+  if (!isNarrow(wider)) {
+    const [facets, categories] = await Promise.all([countFacets(app, filter), allCategories(app)]);
+    return { facets, categories };
+  }
+  if (isSame(filter, wider)) return countUnder(app, filter);
+  const [{ facets }, categories] = await Promise.all([
+    countUnder(app, filter),
+    countValues(app, wider, [], true).then(categoriesOf),
+  ]);
+  return { facets, categories };
 }
 
-const allFacets = keptAnswer((app) => countUnder(app, filterSchema.parse({})));
+/** The values alone, for a filter of any kind. */
+export async function countFacets(app: AppContext, filter: ListFilter): Promise<Facets> {
+  return isNarrow(filter) ? (await countUnder(app, filter)).facets : allFacets(app);
+}
 
-async function countUnder(app: AppContext, filter: ListFilter): Promise<Facets> {
+const allFacets = keptAnswer(async (app) => (await countUnder(app, filterSchema.parse({}))).facets);
+
+const allCategories = keptAnswer(async (app): Promise<CategoryCounts> => {
+  const conditions = await catalogueConditions(app.db, filterSchema.parse({}));
+  return categoriesOf(await countIn(app, { conditions, factor: 1 }, [], true));
+});
+
+const isSame = (one: ListFilter, other: ListFilter): boolean =>
+  one.category === other.category && one.catId === other.catId;
+
+async function countUnder(app: AppContext, filter: ListFilter): Promise<IndexCounts> {
   const wider = FACETS.flatMap((facet) => {
     const q = withoutField(filter.q, facet);
     // A space at the end: its last word is not being typed.
     return q === undefined ? [] : [{ facet, q: `${q} ` }];
   });
   const plain = FACETS.filter((facet) => !wider.some((each) => each.facet === facet));
-  const counted = await Promise.all([
-    countValues(app, filter, plain),
-    ...wider.map(({ facet, q }) => countValues(app, { ...filter, q }, [facet])),
+  const [main, ...others] = await Promise.all([
+    countValues(app, filter, plain, true),
+    ...wider.map(({ facet, q }) => countValues(app, { ...filter, q }, [facet], false)),
   ]);
-  const rows = counted.flatMap(({ values }) => values);
-  return {
-    isApproximate: counted.some(({ isApproximate }) => isApproximate),
+  const rows = await withDriveNames(
+    app,
+    [main, ...others].flatMap(({ values }) => values),
+  );
+  const facets = {
+    isApproximate: [main, ...others].some(({ isApproximate }) => isApproximate),
     facets: FACETS.flatMap((facet) => {
       const values = rows
         .filter((row) => row.facet === facet)
@@ -69,6 +96,7 @@ async function countUnder(app: AppContext, filter: ListFilter): Promise<Facets> 
       return values.length > 0 ? [{ facet, values: inOrder(facet, values) }] : [];
     }),
   };
+  return { facets, categories: categoriesOf(main) };
 }
 
 interface CountedValue {
@@ -77,39 +105,78 @@ interface CountedValue {
   count: number;
 }
 
-/** The most frequent values of each facet among what is found, counted in one pass. */
+interface Counted {
+  values: CountedValue[];
+  categories: CategoryCounts['categories'];
+  isApproximate: boolean;
+}
+
+function categoriesOf({ categories, isApproximate }: Counted): CategoryCounts {
+  return { categories, isApproximate };
+}
+
 async function countValues(
   app: AppContext,
   filter: ListFilter,
   facets: readonly Facet[],
-): Promise<{ values: CountedValue[]; isApproximate: boolean }> {
-  if (facets.length === 0) return { values: [], isApproximate: false };
-  const sample = await sampleOf(app, filter);
+  withCategories: boolean,
+): Promise<Counted> {
+  return countIn(app, await sampleOf(app, filter), facets, withCategories);
+}
+
+type CountedRow = Record<string, string | null> & { count: number; left: number };
+
+/** The most frequent values of each facet among what is found, and all categories, counted in one pass. */
+async function countIn(
+  app: AppContext,
+  { conditions, factor }: Pick<Sample, 'conditions' | 'factor'>,
+  facets: readonly Facet[],
+  withCategories: boolean,
+): Promise<Counted> {
   const columns = facets.map((facet) => sql`${VALUES[facet]} as ${sql.identifier(facet)}`);
-  const names = facets.map((facet) => sql.identifier(facet));
-  const { rows } = await app.db.execute<Record<string, string | null> & { count: number; left: number }>(sql`
-    with hit as (
-      select ${sql.join(columns, sql`, `)} from ${catalogueTables(false)} where ${allOf(sample.conditions)})
-    select ${sql.join(names, sql`, `)}, count(*) as count, grouping(${sql.join(names, sql`, `)}) as left
-    from hit group by grouping sets (${sql.join(
-      names.map((name) => sql`(${name})`),
-      sql`, `,
-    )})`);
-  // GROUPING() has a bit for each column, the last the lowest, which is 0 for the one that the row is about.
-  const all = 2 ** facets.length - 1;
-  const values = facets.flatMap((facet, index) => {
-    const own = all - 2 ** (facets.length - 1 - index);
-    return rows
-      .flatMap((row): CountedValue[] => {
-        const value = row.left === own ? row[facet] : null;
-        return value === null || value === undefined
-          ? []
-          : [{ facet, value, count: Math.round(row.count * sample.factor) }];
-      })
-      .sort((a, b) => b.count - a.count || (a.value < b.value ? -1 : 1))
-      .slice(0, MOST_VALUES);
-  });
-  return { values: await withDriveNames(app, values), isApproximate: sample.factor !== 1 };
+  const sets = facets.map((facet) => sql`(${sql.identifier(facet)})`);
+  // GROUPING() has a bit for each of these, the last the lowest, which is 0 for those that the row is about.
+  const named = facets.map((facet) => sql.identifier(facet));
+  if (withCategories) {
+    columns.push(sql`f.category as in_category, f.sub_category as in_sub_category, f.cat_id as in_cat_id`);
+    sets.push(sql`(in_category, in_sub_category, in_cat_id)`);
+    named.push(sql.identifier('in_category'));
+  }
+  const categories = withCategories ? sql`, in_category, in_sub_category, in_cat_id` : sql``;
+  const shown = facets.length > 0 ? sql`, ${sql.join(named.slice(0, facets.length), sql`, `)}` : sql``;
+  const { rows } = await app.db.execute<CountedRow>(sql`
+    with hit as (select ${sql.join(columns, sql`, `)} from ${catalogueTables(false)} where ${allOf(conditions)})
+    select count(*) as count, grouping(${sql.join(named, sql`, `)}) as left ${shown} ${categories}
+    from hit group by grouping sets (${sql.join(sets, sql`, `)})`);
+  const all = 2 ** named.length - 1;
+  const rowsAbout = (index: number): CountedRow[] => {
+    const own = all - 2 ** (named.length - 1 - index);
+    return rows.filter((row) => row.left === own);
+  };
+  return {
+    isApproximate: factor !== 1,
+    values: facets.flatMap((facet, index) =>
+      rowsAbout(index)
+        .flatMap((row): CountedValue[] => {
+          const value = row[facet];
+          return value === null || value === undefined ? [] : [{ facet, value, count: Math.round(row.count * factor) }];
+        })
+        .sort((a, b) => b.count - a.count || (a.value < b.value ? -1 : 1))
+        .slice(0, MOST_VALUES),
+    ),
+    categories: (withCategories ? rowsAbout(facets.length) : [])
+      .map((row) => ({
+        category: row['in_category'] ?? '',
+        subCategory: row['in_sub_category'] ?? '',
+        catId: row['in_cat_id'] ?? '',
+        count: Math.round(row.count * factor),
+      }))
+      .sort((a, b) => byName(a.category, b.category) || byName(a.subCategory, b.subCategory)),
+  };
+}
+
+function byName(one: string, other: string): number {
+  return one < other ? -1 : Number(one > other);
 }
 
 async function withDriveNames(app: AppContext, values: readonly CountedValue[]): Promise<CountedValue[]> {

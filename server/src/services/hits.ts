@@ -6,19 +6,21 @@ import { keptAnswer } from './kept.ts';
 import { allOf, catalogueConditions, catalogueTables, isNarrow } from './search.ts';
 
 /** Of so many sounds, as PostgreSQL expects them, what is found is counted one by one, where that is not too dear; of more, a fair sample stands for all. */
-const MOST_COUNTED = 4000;
+const MOST_COUNTED = 2500;
 /** Samples, the larger first; the largest that is not too dear is taken. Each is one value of a column, which the index of words knows. */
 const SAMPLES = [
   { condition: sql`f.eighth = 0::smallint`, factor: 8 },
   { condition: sql`f.bucket = 0::smallint`, factor: 64 },
 ];
-/** What PostgreSQL may expect counting to cost, in its own units: some 15 ms here. Looking at 3,000 sounds all over the table costs about as much. */
-const DEAR = 4000;
+/** What PostgreSQL may expect counting to cost, in its own units: some 10 ms here. Looking at 2,000 sounds all over the table costs about as much. */
+const DEAR = 2500;
 
 /** Some of what a filter finds, whose counts, times `factor`, are those of all of it. */
 export interface Sample {
   conditions: SQL[];
   factor: number;
+  /** How many sounds PostgreSQL expects the filter to find in all, from its statistics. */
+  expected: number;
 }
 
 export interface HitCount {
@@ -57,8 +59,12 @@ const underWay = new WeakMap<AppContext, Map<string, Promise<Sample>>>();
 async function findSample(db: Queryable, filter: ListFilter): Promise<Sample> {
   const conditions = await catalogueConditions(db, filter);
   const expected = await expectationOf(db, conditions);
-  if (expected.rows <= MOST_COUNTED && expected.cost <= DEAR) return { conditions, factor: 1 };
-  const [large, small] = SAMPLES.map(({ condition, factor }) => ({ conditions: [...conditions, condition], factor }));
+  if (expected.rows <= MOST_COUNTED && expected.cost <= DEAR) return { conditions, factor: 1, expected: expected.rows };
+  const [large, small] = SAMPLES.map(({ condition, factor }) => ({
+    conditions: [...conditions, condition],
+    factor,
+    expected: expected.rows,
+  }));
   if (!large || !small) throw new Error('there is no sample to count in');
   return (await expectationOf(db, large.conditions)).cost <= DEAR ? large : small;
 }

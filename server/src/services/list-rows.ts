@@ -50,7 +50,7 @@ export async function listRows(app: AppContext, source: Source, query: ListQuery
   const conditions = isCatalogue ? await catalogueConditions(app.db, query) : filterConditions(query, source);
   // Counted beside the page. Whoever waits for both waits for the longer one.
   const counting = query.after === undefined ? countPage(app, source, query, conditions) : undefined;
-  const found = isCatalogue && query.sort === 'relevance' ? relevantPage(app, query, conditions, counting) : undefined;
+  const found = isCatalogue && query.sort === 'relevance' ? relevantPage(app, query, conditions) : undefined;
   const [page, counted] = await Promise.all([
     (async () => (await found) ?? pageInOrder(app, source, query, conditions))(),
     counting,

@@ -81,7 +81,7 @@ export function queryConditions({ q, also, person }: Asked, isCatalogue: boolean
 }
 
 /** The words of name, keywords and category alone, which have an index of their own. */
-export const NAMES = sql`ts_filter(f.search, '{a,b}')`;
+export const NAMES = sql`flagstone_names(f.search)`;
 
 /** What of a filter the search line needs. */
 type Asked = Pick<ListFilter, 'q' | 'also' | 'person'>;

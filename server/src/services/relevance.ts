@@ -3,7 +3,7 @@ import { PLACE_WEIGHTS } from '@flagstone/core/query/explain-rank';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
-import { countHits, type HitCount } from './hits.ts';
+import { sampleOf } from './hits.ts';
 import { pageOf, readMark, type PageOfIds } from './page-marks.ts';
 import { found, NAMES, wordsAsked } from './query-sql.ts';
 import { allOf, catalogueConditions, catalogueTables } from './search.ts';
@@ -47,15 +47,13 @@ export async function relevantPage(
   app: AppContext,
   query: ListQuery,
   conditions: readonly SQL[],
-  counting: Promise<HitCount> | undefined,
 ): Promise<PageOfIds | undefined> {
   const exact = wordsAsked(query.q);
   const wide = wordsAsked(query.q, query.also);
   if (!exact || !wide) return undefined;
   const question = { exact, wide, isWidened: query.also !== '' };
   const mark = query.after === undefined ? undefined : readMark(query.after, 3);
-  const hits = mark === undefined ? (await (counting ?? countHits(app, query))).count : 0;
-  const order = mark === undefined ? (hits > MOST_RANKED ? 0 : RANKED) : Number(mark[0]);
+  const order = mark === undefined ? await orderOf(app, query) : Number(mark[0]);
   const after = mark && ([mark[1] ?? 0, mark[2] ?? 0] as const);
   if (order === RANKED) {
     const rows = await keysOf(app.db, conditions, score(question), query.limit + 1, after);
@@ -77,6 +75,12 @@ export async function relevantPage(
     rows.push(...keys.map((row) => [tier, ...row]));
   }
   return pageOf(rows, query.limit);
+}
+
+/** How what is found is put in order: expected to be few enough, one by one. It does not wait until they are counted. */
+async function orderOf(app: AppContext, query: ListQuery): Promise<number> {
+  const { factor, expected } = await sampleOf(app, query);
+  return factor === 1 && expected <= MOST_RANKED ? RANKED : 0;
 }
 
 /** What comes behind those with the words in name, keywords or category: the words elsewhere; only words beside them. */

@@ -1,5 +1,7 @@
 <script setup lang="ts">
+import type { CategoryCounts, Facets } from '@flagstone/contract/facets';
 import type { ListFilter } from '@flagstone/contract/selection';
+import { useDebounceFn } from '@vueuse/core';
 import { computed, onBeforeUnmount, ref, watch } from 'vue';
 import { call } from '../../api/client.ts';
 import { useAsking } from '../../composables/use-asking.ts';
@@ -16,14 +18,11 @@ const emit = defineEmits<{
   toggle: [term: string];
 }>();
 
-interface Count {
-  category: string;
-  subCategory: string;
-  catId: string;
-  count: number;
-}
+type Count = CategoryCounts['categories'][number];
+const REST_MS = 80;
 
 const counts = ref<Count[]>([]);
+const facets = ref<Facets>();
 /** Whether the counts are still those of another search: entries may move yet. */
 const isBusy = ref(false);
 /** Stands before counts that are in proportion to a sample. */
@@ -44,24 +43,26 @@ const total = computed(() => counts.value.reduce((sum, entry) => sum + entry.cou
 
 const ask = useAsking();
 async function load(): Promise<void> {
-  // A chosen category does not narrow the counts, so it is no reason to ask again.
-  const { category: _c, catId: _i, ...query } = props.filter;
-  isBusy.value = true;
   const signal = ask();
-  const answer = await showingErrors(() => call('countCategories', { query, signal }));
+  const answer = await showingErrors(() => call('countIndex', { query: props.filter, signal }));
   if (signal.aborted) return;
   isBusy.value = false;
   if (!answer) return;
-  counts.value = answer.categories;
-  about.value = answer.isApproximate ? '≈' : '';
+  counts.value = answer.categories.categories;
+  about.value = answer.categories.isApproximate ? '≈' : '';
+  facets.value = answer.facets;
 }
+const loadSoon = useDebounceFn(load, REST_MS);
 
 watch(
-  () => JSON.stringify({ ...props.filter, category: '', catId: '' }),
-  () => void load(),
+  () => JSON.stringify(props.filter),
+  () => {
+    isBusy.value = true;
+    void loadSoon();
+  },
   { immediate: true },
 );
-onBeforeUnmount(useLive().onRecords(() => void load()));
+onBeforeUnmount(useLive().onRecords(() => void loadSoon()));
 
 const isOpen = (category: string): boolean => props.filter.category === category && category !== '';
 </script>
@@ -109,7 +110,7 @@ const isOpen = (category: string): boolean => props.filter.category === category
         </button>
       </template>
     </template>
-    <facet-index :filter="filter" @toggle="(term) => emit('toggle', term)" />
+    <facet-index v-if="facets" :filter="filter" :found="facets" @toggle="(term) => emit('toggle', term)" />
   </nav>
 </template>
 

@@ -2,16 +2,11 @@
 import type { Facet, Facets } from '@flagstone/contract/facets';
 import type { ListFilter } from '@flagstone/contract/selection';
 import { hasTerm, withoutField } from '@flagstone/core/query/toggle-term';
-import { useDebounceFn, useLocalStorage } from '@vueuse/core';
-import { onBeforeUnmount, ref, watch } from 'vue';
-import { call } from '../../api/client.ts';
-import { useAsking } from '../../composables/use-asking.ts';
-import { showingErrors } from '../../composables/use-errors.ts';
-import { useLive } from '../../stores/live.ts';
+import { useLocalStorage } from '@vueuse/core';
 import FolderBranch from './folder-branch.vue';
 
 /** What is found, counted by form, channels, length and so on; a click puts the value into the search line, or takes it out. */
-const props = defineProps<{ filter: ListFilter }>();
+defineProps<{ filter: ListFilter; found: Facets }>();
 const emit = defineEmits<{ toggle: [term: string] }>();
 
 const LABELS: Record<Facet, string> = {
@@ -29,33 +24,8 @@ const LABELS: Record<Facet, string> = {
   container: 'Container',
   drive: 'Drive',
 };
-const REST_MS = 120;
-
-const found = ref<Facets>();
-/** Whether the counts are still those of another search: entries may move yet. */
-const isBusy = ref(false);
 const open = useLocalStorage<Facet[]>('flagstone.facets', ['form', 'channels', 'length']);
-
 const foldersOpen = useLocalStorage('flagstone.foldersOpen', false);
-
-const ask = useAsking();
-async function load(): Promise<void> {
-  const signal = ask();
-  const answer = await showingErrors(() => call('countFacets', { query: props.filter, signal }));
-  if (signal.aborted) return;
-  if (answer) found.value = answer;
-  isBusy.value = false;
-}
-const loadSoon = useDebounceFn(load, REST_MS);
-watch(
-  () => JSON.stringify(props.filter),
-  () => {
-    isBusy.value = true;
-    void loadSoon();
-  },
-  { immediate: true },
-);
-onBeforeUnmount(useLive().onRecords(() => void loadSoon()));
 
 function turn(facet: Facet): void {
   open.value = open.value.includes(facet) ? open.value.filter((each) => each !== facet) : [...open.value, facet];
@@ -63,7 +33,7 @@ function turn(facet: Facet): void {
 </script>
 
 <template>
-  <section v-if="found" class="facets" aria-label="Narrow by what was found" :aria-busy="isBusy">
+  <section class="facets" aria-label="Narrow by what was found">
     <button type="button" class="index-entry group" :aria-expanded="foldersOpen" @click="foldersOpen = !foldersOpen">
       <span>{{ foldersOpen ? '▾' : '▸' }} Folders</span>
       <span v-if="withoutField(filter.q, 'in') !== undefined" class="on"
