@@ -9,11 +9,13 @@ import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
 import { httpServer } from '@flagstone/server/http-server';
 import { sql } from 'drizzle-orm';
 import pino from 'pino';
+import { benchPage } from './search-page.ts';
 import { fillSearchable, randomFrom, vocabularyOf } from './fill-searchable.ts';
 
 /**
  * `bench search [--rows 1000000] [--seconds 20] [--only WORDS]`: what a search costs on so many made-up sounds: the first page and the index's counts, categories among them,
- * asked for together over HTTP as the browser does; beside `ILIKE '%word%'` over the same rows; deep pages; 20 clients at once; sizes. The rows stay on disk
+ * asked for together over HTTP as the browser does; beside `ILIKE '%word%'` over the same rows; deep pages; 20 clients at once; sizes;
+ * and in a browser from the last letter to the rows, and frames. The rows stay on disk
  * (in the system's temporary folder) for the next run.
  */
 const { values } = parseArgs({
@@ -195,6 +197,14 @@ try {
     }
     say(line(`by ${sort}: page one`, first));
     say(line(`by ${sort}: at 80 %`, deep));
+  }
+
+  if (values.only === '' || values.only === 'page') {
+    // Gathers the words of the collection, as somebody's first search does.
+    const reading = await seconds(() => ask('/catalogue/reading', { q: 'kilm' }));
+    say(`the first reading of a line after the start takes ${reading.toFixed(1)} s`);
+    const typedWords = Array.from({ length: 25 }, () => between(0, 3000));
+    await benchPage(address.replace(/\/api$/, ''), typedWords, say);
   }
 
   for (const [what, work] of [

@@ -1,6 +1,8 @@
+import { execFile } from 'node:child_process';
 import { chmod, mkdir, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
+import { promisify } from 'node:util';
 import { afterAll, beforeAll, describe, expect, jest } from '@jest/globals';
 import { parse } from 'csv-parse/sync';
 import { demoCollection } from '@flagstone/demo/collection';
@@ -99,6 +101,37 @@ async function narrowBy(term: string): Promise<void> {
 }
 const dialogIsGone = () =>
   page.waitForFunction(() => !document.querySelector('.el-overlay:not([style*="display: none"])'));
+/** A folder of its own for what the browser saves; `next` is there when something is. */
+async function downloadsTo(name: string): Promise<{ folder: string; next: () => Promise<void> }> {
+  const downloads = path.join(folder, name);
+  await mkdir(downloads);
+  const client = await page.createCDPSession();
+  await client.send('Browser.setDownloadBehavior', {
+    behavior: 'allow',
+    downloadPath: downloads,
+    eventsEnabled: true,
+  });
+  const saved = new Promise<void>((resolve) =>
+    client.on('Browser.downloadProgress', ({ state }) => state === 'completed' && resolve()),
+  );
+  return { folder: downloads, next: () => saved };
+}
+/** Drags one thing onto another that appears meanwhile. */
+async function dragTo(what: string, onto: string): Promise<void> {
+  const middle = async (selector: string) => {
+    const box = await (await page.waitForSelector(selector))?.boundingBox();
+    return { x: (box?.x ?? 0) + (box?.width ?? 0) / 2, y: (box?.y ?? 0) + (box?.height ?? 0) / 2 };
+  };
+  const from = await middle(what);
+  await page.mouse.move(from.x, from.y);
+  await page.mouse.down();
+  await page.mouse.move(from.x + 30, from.y + 30, { steps: 4 });
+  const to = await middle(onto);
+  await page.mouse.move(to.x, to.y, { steps: 4 });
+  // Once more within it: only there a drop is allowed.
+  await page.mouse.move(to.x + 4, to.y + 2, { steps: 4 });
+  await page.mouse.up();
+}
 const step = stepsOf(() => walker);
 
 describe('finding a sound', () => {
@@ -145,7 +178,103 @@ describe('finding a sound', () => {
     expect(await walker.rowTexts()).toEqual(before);
   });
 
+  step('by the folder that it lies in, with another search beside it, after a reload too', async () => {
+    await page.goto(`${server.address}/catalogue`);
+    await page.locator('.facets ::-p-text(Folders)').click();
+    await page.waitForSelector('.folder .turn[aria-expanded="false"]');
+    await page.locator('.folder .turn[aria-expanded="false"]').click();
+    await page.waitForFunction(() => document.querySelectorAll('.folder').length > 1);
+    const place = await page.$$eval('.folder .own', ([, first]) => first?.getAttribute('title') ?? '');
+    const own = await page.$$eval('.folder .own .count', ([, first]) => Number(first?.textContent));
+    await page.locator(`.folder .own[title="${place}"]`).click();
+    await rowsReach(own, own);
+    expect(new URL(page.url()).searchParams.get('q')).toBe(`in:"${place}"`);
+    await page.keyboard.press('n');
+    await walker.searchFor('goose ');
+    await rowsAre(/goose|geese/);
+    await page.reload();
+    await rowsAre(/goose|geese/);
+    const tabs = await page.$$eval('[role="tab"]', (all) =>
+      all.map((tab) => [tab.textContent?.trim(), tab.getAttribute('aria-selected')]),
+    );
+    expect(tabs.slice(-2)).toEqual([
+      [`in:"${place}"`, 'false'],
+      ['goose', 'true'],
+    ]);
+    await page.focus('[aria-label="Close the search goose"]');
+    await page.keyboard.press('Enter');
+    await rowsReach(own, own);
+  });
+
+  step('by a value that the line offers with its count', async () => {
+    await page.goto(`${server.address}/catalogue?q=${encodeURIComponent('narrowboat ')}`);
+    await rowsAre(/narrowboat/);
+    await page.focus('input[aria-label="Search"]');
+    await page.keyboard.press('End');
+    await page.keyboard.type('channels:');
+    await page.waitForSelector('#search-values [role="option"]');
+    const count = await page.$eval('#search-values [role="option"] .count', (each) => Number(each.textContent));
+    await page.keyboard.press('Tab');
+    await page.waitForFunction(() => /channels:\d/.test(location.search));
+    await rowsReach(count, count);
+  });
+
+  step('by what it sounds like: a file, and what is knocked into the microphone', async () => {
+    await page.browserContext().overridePermissions(server.address, ['microphone']);
+    await page.goto(`${server.address}/catalogue?q=${encodeURIComponent('clang ')}`);
+    await rowsAre(/clang|clank/);
+    const [name = ''] = await page.$$eval('[role="rowgroup"] [role="row"] .pinned', (cells) =>
+      cells.map((cell) => cell.textContent?.replace(/^[^\p{L}\p{N}]+/u, '').trim() ?? ''),
+    );
+    const { stdout } = await promisify(execFile)('find', [path.join(folder, 'drive'), '-name', name]);
+    await walker.button('Sounds like…').click();
+    const input = (await page.waitForSelector('input[aria-label="Sound file"]')) as ElementHandle<HTMLInputElement>;
+    await input.uploadFile(stdout.trim());
+    await page.waitForSelector('.found li');
+    expect(await page.$eval('.found li', (first) => first.textContent)).toContain(name);
+    await page.locator('.el-dialog ::-p-text(Hum or knock it)').click();
+    // The microphone of the browser beeps once a second.
+    await page.waitForSelector('::-p-text(Stop and look)');
+    await page.waitForFunction(
+      (since) => performance.now() - since > 1500,
+      {},
+      await page.evaluate(() => performance.now()),
+    );
+    await page.locator('.el-dialog ::-p-text(Stop and look)').click();
+    await walker.shows('What you recorded');
+    await page.waitForSelector('.found li');
+    await page.keyboard.press('Escape');
+    await dialogIsGone();
+  });
+
+  step('and takes the files out as a ZIP, and prints the pull list it was dragged to', async () => {
+    await page.goto(`${server.address}/catalogue?q=${encodeURIComponent('clang ')}`);
+    await rowsAre(/clang|clank/);
+    const saved = await downloadsTo('files');
+    await walker.button('Copy out…').click();
+    await walker.shows('of whole files');
+    await page.locator('.el-dialog button[type="submit"]').click();
+    await saved.next();
+    await promisify(execFile)('unzip', ['-tq', path.join(saved.folder, 'sounds.zip')]);
+    await dialogIsGone();
+    await send('POST', '/pull-lists', { name: 'Lock scene', show: '', scene: '' });
+    await page.reload();
+    await rowsAre(/clang|clank/);
+    await dragTo('[role="rowgroup"] [role="row"] .pinned', '.target');
+    await walker.shows('1 sound pulled into “Lock scene”');
+    await page.goto(`${server.address}/pull`);
+    await page.waitForSelector('.row');
+    const report = await page.$$eval('a.el-button', (links) => links.map((link) => link.getAttribute('href')));
+    const answer = await fetch(`${server.address}${report[0] ?? ''}`);
+    expect(answer.headers.get('content-type')).toBe('application/pdf');
+    await writeFile(path.join(saved.folder, 'list.pdf'), Buffer.from(await answer.arrayBuffer()));
+    const { stdout } = await promisify(execFile)('pdftotext', ['-layout', path.join(saved.folder, 'list.pdf'), '-']);
+    expect(stdout).toMatch(/Lock scene[^]*1 sound/);
+  });
+
   step('and rates it, makes it a favourite, and finds it by that', async () => {
+    await page.goto(`${server.address}/catalogue?q=${encodeURIComponent('channels:2 ')}`);
+    await rowsAre(/stereo/);
     await page.locator('[role="grid"]').click({ offset: { x: 300, y: 42 } });
     await walker.press('Alt+4');
     await walker.shows('Team: 4 of 5');
@@ -177,24 +306,14 @@ describe('finding a sound', () => {
   });
 
   step('and takes the records out as a table, and brings an edited one back', async () => {
-    const downloads = path.join(folder, 'downloads');
-    await mkdir(downloads);
-    const client = await page.createCDPSession();
-    await client.send('Browser.setDownloadBehavior', {
-      behavior: 'allow',
-      downloadPath: downloads,
-      eventsEnabled: true,
-    });
-    const saved = new Promise<void>((resolve) =>
-      client.on('Browser.downloadProgress', ({ state }) => state === 'completed' && resolve()),
-    );
+    const saved = await downloadsTo('tables');
     await page.goto(`${server.address}/catalogue?q=${encodeURIComponent('narrowboat ')}`);
     await rowsAre(/narrowboat/);
     await walker.button('Export…').click();
     await page.locator('.el-dialog ::-p-text(CSV)').click();
     await page.locator('.el-dialog button[type="submit"]').click();
-    await saved;
-    const table = await readFile(path.join(downloads, 'sounds.csv'), 'utf8');
+    await saved.next();
+    const table = await readFile(path.join(saved.folder, 'sounds.csv'), 'utf8');
     const rows: { path: string }[] = parse(table, { columns: true, bom: true });
     expect(rows.length).toBeGreaterThan(1);
     const edited = path.join(folder, 'edited.jsonl');

@@ -1,3 +1,4 @@
+import { setTimeout } from 'node:timers/promises';
 import { editDistance } from '@flagstone/core/text/edit-distance';
 import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
@@ -31,7 +32,9 @@ export async function gatherKnownWords(app: AppContext): Promise<void> {
       .catch((error: unknown) => app.log.error({ err: error }, 'the words of the collection could not be gathered'));
   }
   const { rows } = await app.db.execute<{ none: boolean }>(sql`select not exists (select from known_words) as none`);
-  if (state.under && (rows[0]?.none || state.until === 0)) await state.under;
+  if (!state.under) return;
+  // Of a million sounds gathering takes a quarter of a minute: whoever asks is answered with the words of last time.
+  await (rows[0]?.none ? state.under : Promise.race([state.under, setTimeout(QUICK)]));
 }
 
 /** One at a time, whoever asks: the others leave it to the one that is at it. */

@@ -1,10 +1,13 @@
 <script setup lang="ts">
 import { useRoute } from 'vue-router';
 import { useSavedSearches } from '../stores/saved-searches.ts';
+import { useSearchTabs } from '../stores/search-tabs.ts';
 import { Box, Calendar, Collection, Setting, Tickets } from '@element-plus/icons-vue';
 
 const route = useRoute();
 const saved = useSavedSearches();
+/** The catalogue is gone back to as it was left. */
+const tabs = useSearchTabs();
 
 /** The places in the order of the work. */
 const PLACES = [
@@ -22,7 +25,7 @@ const PLACES = [
     <router-link
       v-for="place in PLACES"
       :key="place.path"
-      :to="place.path"
+      :to="place.path === '/catalogue' ? { path: place.path, query: tabs.current?.address ?? {} } : place.path"
       class="link"
       :class="{ current: route.path.startsWith(place.path) }"
       :aria-current="route.path.startsWith(place.path) ? 'page' : undefined"

@@ -97,6 +97,14 @@ function onKey(event: Event | KeyboardEvent): void {
   event.preventDefault();
 }
 
+/** One or two letters begin very many words: whoever types on does not want them looked for. */
+const SHORT = 2;
+const SHORT_REST_MS = 150;
+const searchSoon = useDebounceFn(
+  () => search(typed.value),
+  () => (begun.value && !begun.value.field && begun.value.text.length <= SHORT ? SHORT_REST_MS : 0),
+);
+
 function search(words: string): void {
   if (faults.value.length > 0) return;
   const listPlace = route.path === '/catalogue' || route.path.startsWith('/intake/');
@@ -129,7 +137,7 @@ useKeys({ '/': () => field.value?.focus() });
           : 'Search the catalogue: words, “a phrase”, -without, length:2..10'
       "
       aria-label="Search"
-      @input="search"
+      @input="searchSoon"
       @keydown="onKey"
       @focus="focused = true"
       @blur="focused = false"

@@ -18,6 +18,10 @@ const RELOAD_PAGE = 500;
 
 export type SortState = Pick<ListQuery, 'sort' | 'direction' | 'then' | 'seed'>;
 
+/** So long a new question waits for the answer to the one before. */
+const PATIENCE_MS = 150;
+const rest = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
+
 /**
  * The rows of a list place: loaded page by page as they come into view, kept up to date while records change, with the current row and the
  * selection. `Select all` is kept as such and sent as a query, never as a list of ids.
@@ -41,7 +45,11 @@ export function useSoundList(
   let next: string | null = null;
   let anchor = -1;
   let request = new AbortController();
+  /** The first page that the server is at, also when nobody waits for it any more. */
+  let underWay: Promise<unknown> | undefined;
   let fetching = false;
+
+  const gone = new AbortController();
 
   const currentRow = computed(() => rows.value[current.value]);
   const selectedCount = computed(() => (everything.value ? total.value : chosen.value.size));
@@ -79,13 +87,21 @@ export function useSoundList(
   async function restart(): Promise<void> {
     request.abort();
     request = new AbortController();
+    const { signal } = request;
     loading.value = true;
-    const page = await load(PAGE);
+    // While somebody types, each letter asks anew, and the server goes on with what was asked before: two at once would both take longer.
+    if (underWay) await Promise.race([underWay, rest(PATIENCE_MS)]);
+    if (signal.aborted) return;
+    const asking = showingErrors(() => fetchPage({ ...filter.value, ...sorting.value, limit: PAGE }, gone.signal));
+    underWay = asking;
+    const page = await asking;
+    if (underWay === asking) underWay = undefined;
+    if (signal.aborted) return;
+    loading.value = false;
     if (!page) return;
     rows.value = page.rows;
     takeTotal(page);
     next = page.next;
-    loading.value = false;
     fetching = false;
   }
 
@@ -144,6 +160,7 @@ export function useSoundList(
     stopRecords();
     stopJobs();
     request.abort();
+    gone.abort();
   });
 
   // Compared by value: going to another step makes a new filter that says the same.

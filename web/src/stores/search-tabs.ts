@@ -33,16 +33,14 @@ export const useSearchTabs = defineStore('searchTabs', () => {
 
   /**
    * Takes an address with which somebody comes to the catalogue: a tab that has it already, the current one when it shows everything, else one of its own, so
-   * that a link never replaces a search. Returns the address to be shown: that of the current tab when none was brought.
+   * that a link never replaces a search.
    */
-  function enter(address: SearchAddress): SearchAddress {
-    const known = tabs.value.find((tab) => sameAddress(tab.address, address));
+  function enter(address: SearchAddress): void {
     const { value: now } = current;
-    if (now && Object.keys(address).length === 0) currentId.value = now.id;
-    else if (known) currentId.value = known.id;
+    const known = [...(now ? [now] : []), ...tabs.value].find((tab) => sameAddress(tab.address, address));
+    if (known) currentId.value = known.id;
     else if (now && Object.keys(now.address).length === 0) follow(address);
     else open(address);
-    return current.value?.address ?? address;
   }
 
   /** The current tab goes where the address bar goes. */

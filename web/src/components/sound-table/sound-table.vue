@@ -215,6 +215,7 @@ useKeys({
       :aria-rowcount="list.total.value"
       :aria-colcount="all.length + 2"
       aria-multiselectable="true"
+      :aria-busy="list.loading.value"
       tabindex="0"
     >
       <div class="head row" role="row" :style="{ gridTemplateColumns: template, width: `${width}px` }">

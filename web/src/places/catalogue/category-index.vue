@@ -19,7 +19,8 @@ const emit = defineEmits<{
 }>();
 
 type Count = CategoryCounts['categories'][number];
-const REST_MS = 80;
+/** The rows come first. */
+const REST_MS = 200;
 
 const counts = ref<Count[]>([]);
 const facets = ref<Facets>();

@@ -17,7 +17,7 @@ const addressOf = (query: LocationQuery): SearchAddress =>
 
 const show = (address: SearchAddress): void => void router.replace({ query: address });
 
-show(tabs.enter(addressOf(route.query)));
+tabs.enter(addressOf(route.query));
 watch(
   () => route.query,
   (query) => {

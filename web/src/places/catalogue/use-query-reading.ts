@@ -1,9 +1,10 @@
 import type { QueryReading } from '@flagstone/contract/reading';
 import { parseQuery } from '@flagstone/core/query/search-query';
 import { useDebounceFn } from '@vueuse/core';
-import { computed, onBeforeUnmount, ref, watch, type Ref } from 'vue';
+import { computed, ref, watch, type Ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../../api/client.ts';
+import { useAsking } from '../../composables/use-asking.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 
 /** With fewer sounds than this a word is widened by those that mean the same, unasked. */
@@ -21,18 +22,15 @@ export function useQueryReading(typed: Ref<string>) {
   /** The reading of what is typed now; that of a line before says nothing any more. */
   const reading = computed(() => (read.value?.line === typed.value ? read.value.reading : undefined));
 
-  let asking = new AbortController();
-  const ask = useDebounceFn(async () => {
-    asking.abort();
-    asking = new AbortController();
-    const { signal } = asking;
+  const ask = useAsking();
+  const readSoon = useDebounceFn(async () => {
+    const signal = ask();
     const line = typed.value;
     if (line.trim() === '' || parseQuery(line, true).faults.length > 0) return;
     const answer = await showingErrors(() => call('readQuery', { query: { q: line }, signal }));
     if (answer && !signal.aborted) read.value = { line, reading: answer };
   }, REST_MS);
-  watch(typed, () => void ask(), { immediate: true });
-  onBeforeUnmount(() => asking.abort());
+  watch(typed, () => void readSoon(), { immediate: true });
 
   const corrected = computed(() => (route.query['exact'] === '1' ? null : (reading.value?.corrected ?? null)));
   /** Pairs of a word and one that is searched for beside it. */
