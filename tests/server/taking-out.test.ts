@@ -165,6 +165,12 @@ describe('a ZIP file', () => {
       body: { selection: { kind: 'copies', copyIds: [copyId] }, edit: { set: { slices: '0 480 creak\n600 1200' } } },
     });
     expect(soundId).toBeGreaterThan(0);
+    const what: CopyOut['what'] = { ...everything, cut: 'slices' };
+    const whole = await app.call('prepareCopyOut', { body: { what: everything, tree: false } });
+    const cut = await app.call('prepareCopyOut', { body: { what, tree: false } });
+    // Two slices in the place of one file, whose bytes are not counted.
+    expect([whole.files, cut.files]).toEqual([4, 5]);
+    expect(cut.bytes).toBeLessThan(whole.bytes);
     const folder = await zipOf({
       what: { kind: 'sounds', selection: { kind: 'copies', copyIds: [copyId] }, cut: 'slices' },
       tree: false,

@@ -108,9 +108,15 @@ export async function sizeOf(
     return { files: entries.length, bytes, gone: entries.filter(({ row }) => row.state === 'gone').length };
   }
   const { tables, conditions } = selectionParts(what.selection);
+  // As the record keeps them: one slice a line.
+  const slices =
+    what.cut === 'slices'
+      ? sql`case when r.slices = '' then 0 else array_length(string_to_array(r.slices, chr(10)), 1) end`
+      : sql`0`;
   const { rows } = await app.db.execute<{ files: number; bytes: number; gone: number }>(sql`
-    select count(*) as files, coalesce(sum(c.size_bytes), 0)::float8 as bytes, count(*) filter (where c.gone) as gone
-    from ${tables} where ${allOf(conditions)}`);
+    select coalesce(sum(greatest(1, slices)), 0)::int as files, coalesce(sum(size_bytes) filter (where slices = 0), 0)::float8 as bytes,
+      count(*) filter (where gone) as gone
+    from (select ${slices} as slices, c.size_bytes, c.gone from ${tables} where ${allOf(conditions)}) chosen`);
   return rows[0] ?? { files: 0, bytes: 0, gone: 0 };
 }
 

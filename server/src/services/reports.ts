@@ -6,21 +6,8 @@ import type { AppContext } from '../app-context.ts';
 import { entriesOf, pullList } from './pull-lists.ts';
 import type { Report } from './report-worker.ts';
 
-/** Columns of numbers and short words. */
-const NARROW: readonly ExportColumn[] = [
-  'container',
-  'durationSeconds',
-  'sampleRateHz',
-  'bitDepth',
-  'channels',
-  'channelLayout',
-  'loudnessLufs',
-  'truePeakDbtp',
-  'sizeBytes',
-  'state',
-  'uses',
-  'form',
-];
+/** Facts that are texts; the others are numbers and short words. */
+const WIDE: readonly ExportColumn[] = ['audioDigest', 'path', 'name', 'drive'];
 
 /** The records of a selection as a report, a PDF file. Throws REPORT_TOO_LONG for more rows or columns than pages can sensibly hold. */
 export async function recordsReport(
@@ -88,8 +75,9 @@ export async function pullListReport(app: AppContext, listId: number): Promise<{
 }
 
 function widthOf(column: ExportColumn): 'narrow' | 'wide' {
-  const kind = FIELDS.find(({ name }) => name === column)?.kind;
-  return NARROW.includes(column) || kind === 'integer' || kind === 'number' ? 'narrow' : 'wide';
+  const field = FIELDS.find(({ name }) => name === column);
+  if (!field) return WIDE.includes(column) ? 'wide' : 'narrow';
+  return ['integer', 'number', 'choice'].includes(field.kind) ? 'narrow' : 'wide';
 }
 
 function inWords(value: string | number | null): string {

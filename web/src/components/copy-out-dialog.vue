@@ -93,7 +93,7 @@ async function start(): Promise<void> {
       <el-checkbox v-model="tree">In the folders that the files stand in</el-checkbox>
       <p class="soft" aria-live="polite">
         <template v-if="size">
-          {{ counted(size.files, 'sound') }}, {{ formatBytes(size.bytes) }} of whole files.
+          {{ counted(size.files, 'file') }}, {{ formatBytes(size.bytes) }} of whole files.
           <template v-if="size.gone > 0">
             {{ counted(size.gone, 'file') }} missing from the drives: left out, and named in a list.</template
           >

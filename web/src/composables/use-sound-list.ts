@@ -107,7 +107,8 @@ export function useSoundList(
 
   /** Loads the next page when the view comes near the end of what is there. */
   async function needUpTo(index: number): Promise<void> {
-    if (next === null || fetching || index < rows.value.length - PAGE / 2) return;
+    // The mark of a list that is being asked for anew says nothing any more.
+    if (next === null || loading.value || fetching || index < rows.value.length - PAGE / 2) return;
     fetching = true;
     const page = await load(PAGE, next);
     fetching = false;

@@ -4,7 +4,7 @@ import { markFound, type WantedWords } from '@flagstone/core/query/found-words';
 import { fieldLabel, type SoundRecord } from '@flagstone/core/record/fields';
 import { useVirtualizer } from '@tanstack/vue-virtual';
 import { ElCheckbox } from 'element-plus';
-import { computed, nextTick, ref, watch } from 'vue';
+import { computed, ref, watch } from 'vue';
 import { counted } from '../../composables/format.ts';
 import { dragSounds, MOST_DRAGGED } from '../../composables/dragged-sounds.ts';
 import { useKeys } from '../../composables/use-keys.ts';
@@ -21,6 +21,7 @@ import { useSession } from '../../stores/session.ts';
 import { headingAt } from './use-groups.ts';
 import { useShownColumns } from './use-shown-columns.ts';
 import { useCellBlock } from './use-cell-block.ts';
+import { useCellEditing } from './use-cell-editing.ts';
 import ListNarrowing from './list-narrowing.vue';
 
 /** The table that all list places share: virtual rows, inline waveforms, sorting, selection, editing in place. */
@@ -36,8 +37,6 @@ const props = defineProps<{
 const emit = defineEmits<{ edit: [copyIds: number[], set: Partial<SoundRecord>]; dragged: [on: boolean] }>();
 
 const scroller = ref<HTMLElement>();
-const editing = ref<{ index: number; column: Column }>();
-const draft = ref('');
 const { list } = props;
 const layout = useColumns();
 const { shown: all } = storeToRefs(layout);
@@ -46,6 +45,13 @@ const rowHeight = computed(() => (layout.layout.density === 'roomy' ? 36 : 28));
 const template = computed(() => `32px 96px ${all.value.map((column) => `${column.width}px`).join(' ')}`);
 const block = useCellBlock(list, all);
 const { shown: columns, reveal, width } = useShownColumns(scroller, all);
+const { editing, draft, beginEdit, commit, commitAndMove } = useCellEditing(
+  list,
+  all,
+  scroller,
+  reveal,
+  (copyId, set) => emit('edit', [copyId], set),
+);
 
 const HEADING_PX = 26;
 const heading = (index: number): string | undefined => (props.grouped ? headingAt(list, index) : undefined);
@@ -149,46 +155,6 @@ function move(step: number, widen: boolean): void {
 
 function click(index: number, event: MouseEvent): void {
   list.goTo(index, event.shiftKey ? 'widen' : event.ctrlKey || event.metaKey ? 'toggle' : 'only');
-}
-
-async function beginEdit(index: number, column: Column | undefined): Promise<void> {
-  const row = list.rows.value[index];
-  if (!row || !column?.field) return;
-  draft.value = column.text(row);
-  editing.value = { index, column };
-  reveal(all.value.findIndex(({ key }) => key === column.key));
-  // Once for the column to come into view, once for its cell to be there.
-  await nextTick();
-  await nextTick();
-  const input = scroller.value?.querySelector<HTMLInputElement>('.cell.editing input');
-  input?.focus();
-  if (column.field !== 'catId') input?.select();
-}
-
-function commit(row: SoundRow, value: string): void {
-  const field = editing.value?.column.field;
-  const before = editing.value?.column.text(row);
-  editing.value = undefined;
-  scroller.value?.focus();
-  if (!field || value === before) return;
-  emit('edit', [row.copyId], { [field]: field === 'keywords' ? value.split(',') : value });
-}
-
-/** Tab goes on to the next field of the row, Enter to the same field of the next row. */
-async function commitAndMove(row: SoundRow, event: KeyboardEvent): Promise<void> {
-  const at = editing.value;
-  if (!at) return;
-  event.preventDefault();
-  commit(row, draft.value);
-  const editable = all.value.filter((column) => column.field && column.field !== 'catId');
-  if (event.key === 'Enter') {
-    const next = at.index + (event.shiftKey ? -1 : 1);
-    list.goTo(next);
-    await beginEdit(next, at.column);
-  } else {
-    const next = editable[editable.findIndex(({ key }) => key === at.column.key) + (event.shiftKey ? -1 : 1)];
-    await beginEdit(at.index, next);
-  }
 }
 
 useKeys({
