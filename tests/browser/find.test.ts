@@ -213,6 +213,9 @@ describe('finding a sound', () => {
     await page.keyboard.press('End');
     await page.keyboard.type('channels:');
     await page.waitForSelector('#search-values [role="option"]');
+    // What is found so far stays while a value is chosen.
+    await rowsAre(/narrowboat/);
+    expect(new URL(page.url()).searchParams.get('q')).toBe('narrowboat ');
     const count = await page.$eval('#search-values [role="option"] .count', (each) => Number(each.textContent));
     await page.keyboard.press('Tab');
     await page.waitForFunction(() => /channels:\d/.test(location.search));

@@ -2,6 +2,7 @@ import { mkdtemp, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import { fileURLToPath } from 'node:url';
 import path from 'node:path';
+import { wavBytes } from '@flagstone/demo/wav-file';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
 import { openBrowser } from './open-browser.ts';
 
@@ -103,6 +104,8 @@ await page.waitForFunction(() => document.querySelectorAll('.plan .item').length
 await shot('write');
 await page.locator('::-p-text(2 files unreadable)').click();
 await shot('unreadable');
+const knock = path.join(await mkdtemp(path.join(os.tmpdir(), 'flagstone-knock-')), 'three knocks.wav');
+await writeFile(knock, knockBytes());
 await page.goto(`${base}/catalogue`);
 if (await page.$('.empty')) {
   await page.goto(`${base}/intake/1`);
@@ -113,6 +116,7 @@ if (await page.$('.empty')) {
 await shows('121 sounds');
 await page.locator('.index ::-p-text(CERAMICS)').click();
 await page.waitForFunction(() => location.search.includes('CERAMICS'));
+await shows('25 sounds');
 await page.keyboard.press('ArrowDown');
 await page.keyboard.press('ArrowDown');
 await shot('catalogue');
@@ -124,6 +128,31 @@ await page.waitForFunction(
   },
   { timeout: 300_000, polling: 1000 },
 );
+await page.goto(`${base}/catalogue?q=${encodeURIComponent('door ')}`);
+await shows('Also:');
+await page.locator('.facets ::-p-text(Folders)').click();
+await page.locator('[aria-label="Folders in Mill Race"]').click();
+await page.waitForFunction(() => document.querySelectorAll('.folder').length > 3);
+await page.keyboard.press('n');
+await page.focus('input[aria-label="Search"]');
+await page.keyboard.type('goose loudness:');
+await page.waitForSelector('#search-values [role="option"]');
+await shot('find');
+await page.goto(`${base}/catalogue?q=${encodeURIComponent('goose ')}`);
+await shows('Also:');
+await press('Sounds like…');
+const heard = await (await page.$('input[aria-label="Sound file"]'))?.toElement('input');
+await heard?.uploadFile(knock);
+await page.waitForSelector('.found li');
+await page.locator('.el-dialog ::-p-text(Course alone)').click();
+await page.waitForFunction(() => document.querySelectorAll('.found li').length > 5);
+await shot('sounds-like');
+await page.goto(`${base}/catalogue?q=${encodeURIComponent('latch ')}`);
+// What is read of the line may change the list, and with it what is current.
+await page.waitForResponse((answer) => answer.url().includes('/catalogue/reading'));
+await page.waitForSelector('[role="rowgroup"] [role="row"] mark');
+await page.keyboard.press('ArrowDown');
+await page.waitForSelector('[role="row"].current');
 await press('Sound');
 await shows('Integrated loudness');
 await shot('sound');
@@ -150,7 +179,10 @@ await page.evaluate('document.activeElement.blur()');
 await page.keyboard.press('p');
 await shows('pulled into');
 await shot('try-out');
-await place('Pull lists');
+const [list] = await send('/pull-lists', { name: 'Geese at the lock', show: 'The Lock Keeper', scene: '12' });
+await send(`/pull-lists/${list?.id}/sounds`, { selection: { kind: 'catalogue', filter: { q: 'goose ' } } });
+await page.goto(`${base}/pull/2,1`);
+await page.waitForFunction(() => document.querySelectorAll('.entries .row').length > 5);
 await shows('small tiled room');
 await shot('pull-list');
 await place('Today');
@@ -166,6 +198,27 @@ await input?.uploadFile(release);
 await shows('Removed, with records');
 await shot('categories');
 await close();
+
+async function send(address: string, body: object): Promise<{ id: number }[]> {
+  const headers = { 'Content-Type': 'application/json', 'X-Flagstone-Person': '2' };
+  return (await (
+    await fetch(`${base}/api${address}`, { method: 'POST', headers, body: JSON.stringify(body) })
+  ).json()) as {
+    id: number;
+  }[];
+}
+
+/** Two knocks and a third after a rest, as somebody would tap them on a table. */
+function knockBytes(): Uint8Array {
+  const rate = 48_000;
+  const signal = Float32Array.from({ length: 1.6 * rate }, (_, frame) =>
+    [0.1, 0.4, 1.1].reduce((sum, time) => {
+      const since = frame / rate - time;
+      return since < 0 ? sum : sum + 0.7 * Math.exp(-30 * since) * Math.sin(2 * Math.PI * 220 * since);
+    }, 0),
+  );
+  return wavBytes([signal], { rate, bits: 24 });
+}
 
 /** A made-up release: some categories under other names, some gone, some new. */
 function laterRelease(): string {

@@ -24,10 +24,19 @@ const typed = ref('');
 const focused = ref(false);
 const REST_MS = 120;
 
+/** What of a line is asked for: without a field at its end of which nothing is said yet, so that its values can be chosen among what the rest finds. */
+function askedOf(line: string): string {
+  const term = begunTerm(line);
+  return term?.field && term.text === '' ? term.before : line;
+}
+
 // The address bar holds the words, so that a reload or a link shows the same list.
 watch(
   () => route.query['q'],
-  (q) => (typed.value = typeof q === 'string' ? q : ''),
+  (q) => {
+    const line = typeof q === 'string' ? q : '';
+    if (askedOf(typed.value) !== line) typed.value = line;
+  },
   { immediate: true },
 );
 
@@ -105,8 +114,9 @@ const searchSoon = useDebounceFn(
   () => (begun.value && !begun.value.field && begun.value.text.length <= SHORT ? SHORT_REST_MS : 0),
 );
 
-function search(words: string): void {
-  if (faults.value.length > 0) return;
+function search(line: string): void {
+  const words = askedOf(line);
+  if (parseQuery(words, true).faults.length > 0) return;
   const listPlace = route.path === '/catalogue' || route.path.startsWith('/intake/');
   // What was said of the words before (search as typed, words beside them) says nothing of others.
   const { q: _q, exact: _e, widen: _w, ...rest } = listPlace ? route.query : {};

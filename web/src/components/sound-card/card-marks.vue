@@ -83,7 +83,13 @@ function setTags(tags: string[]): void {
       />
     </div>
     <p v-if="row" class="soft">
-      {{ row.uses === 0 ? 'Never pulled yet' : row.uses === 1 ? 'Pulled once' : `Pulled ${row.uses} times` }}.
+      {{
+        row.uses === 0
+          ? 'Never used yet'
+          : row.uses === 1
+            ? 'Pulled or copied out once'
+            : `Pulled or copied out ${row.uses} times`
+      }}.
     </p>
   </section>
 </template>
