@@ -9,7 +9,7 @@ import { settleLeftovers } from '../drives/leftovers.ts';
 import { keepFile } from '../drives/keep-file.ts';
 import { isWithin } from '../drives/roots.ts';
 import { contentsOf, filesOut, noteUse, sizeOf } from '../services/copy-out.ts';
-import { JobStopped, type JobRun } from './job-queue.ts';
+import type { JobRun } from './job-queue.ts';
 
 const payloadSchema = z.object({ request: copyOutToFolderSchema });
 
@@ -22,7 +22,8 @@ export async function copyOutJob(app: AppContext, run: JobRun): Promise<void> {
   const { folder: asked, ...what } = request;
   const folder = await app.roots.checkedFolder(asked);
   await run.setTotal((await sizeOf(app, what)).files);
-  const stopping = new AbortController();
+  // A job stops between two files: what is being made is made to its end.
+  const { signal } = new AbortController();
   const entered = new Set<string>();
   const enter = async (within: string): Promise<void> => {
     if (entered.has(within)) return;
@@ -41,14 +42,11 @@ export async function copyOutJob(app: AppContext, run: JobRun): Promise<void> {
     const failure = await (async () => {
       if (!isWithin(folder, target)) throw new AppError('PATH_OUTSIDE_ROOTS', `${target} leads out of ${folder}.`);
       await enter(path.dirname(target));
-      const isWritten = await keepFile(await contentsOf(app, file, stopping.signal), target);
+      const isWritten = await keepFile(await contentsOf(app, file, signal), target);
       if (isWritten) await noteUse(app, file.soundId, run.job.personId, folder);
       else same += 1;
       return undefined;
-    })().catch((error: unknown) => {
-      if (error instanceof JobStopped) throw error;
-      return diskError(error, target);
-    });
+    })().catch((error: unknown) => diskError(error, target));
     // A full disk fills no further.
     if (failure?.code === 'DISK_FULL') throw failure;
     if (failure) run.note(failure, file.path);

@@ -184,7 +184,12 @@ export async function writeZip(
   zip.pipe(out);
   const add = (source: Readable, name: string): Promise<void> =>
     new Promise((resolve, reject) => {
-      const stop = (): void => reject(new AppError('UNAVAILABLE', 'Nobody waits for the ZIP file any more.'));
+      const stop = (): void => {
+        // Otherwise the file that is being read would stay open.
+        source.destroy();
+        zip.abort();
+        reject(new AppError('UNAVAILABLE', 'Nobody waits for the ZIP file any more.'));
+      };
       const clear = (): void => {
         zip.off('entry', settle).off('error', fail);
         signal.removeEventListener('abort', stop);

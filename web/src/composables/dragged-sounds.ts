@@ -19,6 +19,11 @@ export function brings({ dataTransfer }: DragEvent): 'sounds' | 'entry' | undefi
   return dataTransfer?.types.includes(ENTRY) ? 'entry' : undefined;
 }
 
+/** Whether a drag goes out of the element that listens, not only from one thing within it to another. */
+export function leaves({ currentTarget, relatedTarget }: DragEvent): boolean {
+  return !(currentTarget instanceof Node && relatedTarget instanceof Node && currentTarget.contains(relatedTarget));
+}
+
 /** The copies that were dropped. */
 export function droppedCopies({ dataTransfer }: DragEvent): number[] {
   const text = dataTransfer?.getData(SOUNDS) ?? '';

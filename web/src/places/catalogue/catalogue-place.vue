@@ -16,6 +16,7 @@ import SoundCard from '../../components/sound-card/sound-card.vue';
 import SoundTable from '../../components/sound-table/sound-table.vue';
 import { NARROWINGS, narrowingIn } from '../../composables/list-filter.ts';
 import { counted } from '../../composables/format.ts';
+import { leaves } from '../../composables/dragged-sounds.ts';
 import { useKeys } from '../../composables/use-keys.ts';
 import { useRecordEdits } from '../../composables/use-record-edits.ts';
 import { useSoundList, type SortState } from '../../composables/use-sound-list.ts';
@@ -178,7 +179,7 @@ useKeys({ e: () => void card.value?.focusField() });
     <category-index :filter="filter" @choose="choose" @collections="chooseCollections" @toggle="toggle">
       <saved-searches :line="filter.q" :also="filter.also" />
     </category-index>
-    <div class="middle" @dragover="drag" @dragleave.self="isDragged = false" @drop.prevent="drop">
+    <div class="middle" @dragover="drag" @dragleave="isDragged = isDragged && !leaves($event)" @drop.prevent="drop">
       <search-tabs />
       <div class="tools">
         <el-select :model-value="order.sort" size="small" class="order" aria-label="Order" @change="arrange">

@@ -6,7 +6,7 @@ import { onBeforeUnmount, ref, watch } from 'vue';
 import { call } from '../../api/client.ts';
 import CopyOutDialog from '../../components/copy-out-dialog.vue';
 import InlineWave from '../../components/inline-wave.vue';
-import { brings, dragEntry, droppedEntry } from '../../composables/dragged-sounds.ts';
+import { brings, dragEntry, droppedEntry, leaves } from '../../composables/dragged-sounds.ts';
 import { counted, formatLength } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useKeys } from '../../composables/use-keys.ts';
@@ -184,7 +184,13 @@ useKeys({
       Nothing pulled yet: <kbd>p</kbd> puts the sound that you hear into this list, from the Catalogue, Intake or a
       sound’s own page; rows of the Catalogue can be dragged onto a list.
     </p>
-    <ol v-else class="rows" @dragleave.self="dropAt = undefined" @dragend="dropAt = undefined" @drop.prevent="drop">
+    <ol
+      v-else
+      class="rows"
+      @dragleave="leaves($event) && (dropAt = undefined)"
+      @dragend="dropAt = undefined"
+      @drop.prevent="drop"
+    >
       <li
         v-for="(entry, index) in entries"
         :key="entry.id"
