@@ -11,6 +11,9 @@ describe('the distance of two words', () => {
     ['', 'abc', 3],
   ])('from “%s” to “%s” is %i', (one, other, distance) => expect(editDistance(one, other, 5)).toBe(distance));
 
+  it('is the limit and one for words further away, also when they begin and end alike', () =>
+    expect(editDistance('aacc', 'accaa', 1)).toBe(2));
+
   it('is the same both ways, none only for equal words, and never above the limit and one', () => {
     const word = fc.string({ unit: fc.constantFrom('a', 'b', 'c'), maxLength: 7 });
     fc.assert(
@@ -20,6 +23,7 @@ describe('the distance of two words', () => {
         expect(distance === 0).toBe(one === other);
         expect(editDistance(one, other, 1)).toBe(distance > 1 ? 2 : distance);
       }),
+      { numRuns: 2000 },
     );
   });
 });

@@ -1,6 +1,6 @@
 /**
  * How many letters have to be put in, left out, changed, or exchanged with their neighbour to make one word of another (optimal string alignment,
- * a restriction of Damerau's distance). Stops at `most` and gives a number above it then.
+ * a restriction of Damerau's distance). Stops at `most` and gives `most + 1` for whatever is further away.
  */
 export function editDistance(one: string, other: string, most = 3): number {
   if (Math.abs(one.length - other.length) > most) return most + 1;
@@ -21,5 +21,5 @@ export function editDistance(one: string, other: string, most = 3): number {
     if (Math.min(...row) > most) return most + 1;
     [before, above] = [above, row];
   }
-  return above[other.length] ?? 0;
+  return Math.min(above[other.length] ?? 0, most + 1);
 }
