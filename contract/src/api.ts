@@ -28,7 +28,7 @@ import {
 } from './listening.ts';
 import { lostPageSchema, settleLostSchema } from './lost.ts';
 import { markSchema } from './marks.ts';
-import { analysisSchema } from './measures.ts';
+import { analysisSchema, wavesQuerySchema, wavesSchema } from './measures.ts';
 import { newPlanSchema, planItemSchema, planSchema, relocationSchema } from './plans.ts';
 import { copySchema, fieldValuesSchema, recordEditSchema, revisionSchema, soundRowSchema } from './record.ts';
 import {
@@ -135,9 +135,9 @@ export type SoundPage = z.infer<typeof pageSchema>;
 const changeSchema = z.object({ changeId: z.number().nullable(), changed: z.number(), summary: z.string() });
 export type ChangeResult = z.infer<typeof changeSchema>;
 
-/** Every address of the API that speaks JSON. Audio, peaks and live events have plain routes; see docs/architecture.md. */
 const jobParams = z.object({ id: z.uuid() });
 
+/** Every address of the API that speaks JSON. Audio, peaks and live events have plain routes; see docs/architecture.md. */
 export const api = {
   getOverview: endpoint('GET', '/overview', {
     response: z.object({
@@ -355,6 +355,8 @@ export const api = {
   }),
   removePullEntry: endpoint('DELETE', '/pull-entries/:id', { params: idParams, response: z.array(pullEntrySchema) }),
   getAnalysis: endpoint('GET', '/sounds/:id/analysis', { params: idParams, response: analysisSchema }),
+  /** The small waveforms of rows, of those sounds that were measured. */
+  getWaves: endpoint('GET', '/waves', { query: wavesQuerySchema, response: wavesSchema }),
   listLost: endpoint('GET', '/lost', {
     query: z.object({ after: z.coerce.number().int().min(0).default(0) }),
     response: lostPageSchema,

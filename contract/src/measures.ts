@@ -49,3 +49,19 @@ export const analysisSchema = z.object({
   /** The full audio digest; null until the audio was read as a whole. */
   audioDigest: z.string().nullable(),
 });
+
+/** So many waveforms of rows are asked for at once. */
+export const MOST_WAVES = 100;
+/** Pictures of a row's waveform are so many buckets wide. */
+export const WAVE_BUCKETS = 84;
+
+export const wavesQuerySchema = z.object({
+  /** Numbers of sounds with commas between. */
+  sounds: z
+    .string()
+    .regex(new RegExp(`^\\d{1,15}(,\\d{1,15}){0,${MOST_WAVES - 1}}$`), 'Up to a hundred numbers, with commas between.'),
+});
+
+/** Of each sound three bytes a bucket, all channels in one (core's audio/peaks.ts), in Base64. */
+export const wavesSchema = z.array(z.object({ soundId: z.number(), values: z.base64() }));
+export type Waves = z.infer<typeof wavesSchema>;

@@ -10,7 +10,7 @@ import { httpServer } from '@flagstone/server/http-server';
 import { sql } from 'drizzle-orm';
 import pino from 'pino';
 import { benchPage } from './search-page.ts';
-import { fillSearchable, randomFrom, vocabularyOf } from './fill-searchable.ts';
+import { fillSearchable, fillWaveforms, randomFrom, vocabularyOf } from './fill-searchable.ts';
 
 /**
  * `bench search [--rows 1000000] [--seconds 20] [--only WORDS]`: what a search costs on so many made-up sounds: the first page and the index's counts, categories among them,
@@ -110,6 +110,12 @@ try {
     say(`${count.toLocaleString('en')} sounds made and indexed in ${took.toFixed(0)} s`);
     await db.execute(sql`vacuum analyze`);
     await writeFile(filled, '');
+  }
+  const drawable = path.join(folder, 'drawable');
+  if (!existsSync(drawable)) {
+    await fillWaveforms(db);
+    await db.execute(sql`analyze sound_peaks`);
+    await writeFile(drawable, '');
   }
   say(`${count.toLocaleString('en')} sounds, Node.js ${process.version}, ${os.availableParallelism()} cores`);
   const { rows: sizes } = await db.execute<{ name: string; bytes: number }>(sql`

@@ -7,6 +7,7 @@ import { wavBytes } from '@flagstone/demo/wav-file';
 import { analyses, copies, sounds } from '@flagstone/server/db/schema';
 import { measureCopy } from '@flagstone/server/services/analyses';
 import { measureNewSounds, remeasureOutdated } from '@flagstone/server/jobs/measure-job';
+import { MOST_WAVES, WAVE_BUCKETS } from '@flagstone/contract/measures';
 import type { SoundRow } from '@flagstone/contract/record';
 import { eq } from 'drizzle-orm';
 import pg from 'pg';
@@ -169,6 +170,27 @@ describe('the picture of a waveform', () => {
     expect(before.bytes.every((byte) => byte === 0)).toBe(true);
     expect((await picture(row?.soundId)).bytes.length).toBe(2048 * PEAK_BYTES);
     expect((await picture(row?.soundId, { buckets: 0 })).status).toBe(400);
+  });
+
+  it('is had small for many rows at once, all channels in one, of those sounds that were measured', async () => {
+    const click = new Float32Array(48_000 * 8);
+    click[48_000 * 2] = -1;
+    await app.put('small/two.wav', { bytes: wav(sine(8, -20), click) });
+    await app.put('small/short.wav', { bytes: wav(sine(1, 0).subarray(0, 10)) });
+    const { batchId } = await app.intake('small');
+    await app.measured();
+    const [short, two] = (await rowsOf(batchId)).map((row) => row.soundId);
+    const waves = await app.call('getWaves', { query: { sounds: `${two},${short},999999` } });
+    expect(waves.map(({ soundId }) => soundId).sort()).toEqual([two, short].sort());
+    const bytes = (soundId: number | undefined) =>
+      Buffer.from(waves.find((wave) => wave.soundId === soundId)?.values ?? '', 'base64');
+    expect(bytes(two)).toHaveLength(WAVE_BUCKETS * PEAK_BYTES);
+    // The click of the right channel stands a quarter in, among the peaks of a sine of a tenth of full scale.
+    expect(bytes(two).readInt8(WAVE_BUCKETS * 0.25 * PEAK_BYTES)).toBe(-127);
+    expect(bytes(two).readInt8(60 * PEAK_BYTES)).toBe(-13);
+    expect(bytes(short)).toHaveLength(10 * PEAK_BYTES);
+    for (const sounds of ['', '1;drop', '-1', Array.from({ length: MOST_WAVES + 1 }, () => 1).join(',')])
+      expect((await app.send('getWaves', { query: { sounds } })).status).toBe(400);
   });
 
   it('is drawn at once for a sound that was not measured yet', async () => {

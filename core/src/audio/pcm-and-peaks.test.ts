@@ -3,7 +3,7 @@ import { memorySource } from '../formats/byte-source.ts';
 import { readWav } from '../formats/wav/wav-reader.ts';
 import { wavBytes } from '@flagstone/demo/wav-file';
 import { decodePcm, sampleReader } from './pcm.ts';
-import { MOST_BUCKETS, PEAK_BYTES, PeakGatherer, reducePeaks } from './peaks.ts';
+import { mergeChannels, MOST_BUCKETS, PEAK_BYTES, PeakGatherer, reducePeaks } from './peaks.ts';
 
 const signal = Float32Array.from([0, 0.5, -0.5, 0.25, -1, 0.999]);
 
@@ -51,9 +51,10 @@ describe('gathering peaks', () => {
     const [left, right] = [new Float32Array(10_000), new Float32Array(10_000)];
     left[5000] = 1;
     right[7000] = -0.5;
-    const [finest, ...more] = gather([left, right], 10_000);
-    expect(gather([left, right], 389)).toEqual([finest]);
-    expect(more).toHaveLength(0);
+    const levels = gather([left, right], 10_000);
+    const [finest] = levels;
+    expect(gather([left, right], 389)).toEqual(levels);
+    expect(levels.map(({ buckets }) => buckets)).toEqual([2500, 313]);
     expect(finest).toMatchObject({ framesPerBucket: 4, buckets: 2500 });
     const at = (frame: number, channel: number): number => (Math.floor(frame / 4) * 2 + channel) * PEAK_BYTES;
     // One sample of 1 among four has an RMS of 0.5, one of -0.5 has 0.25.
@@ -76,9 +77,18 @@ describe('gathering peaks', () => {
       expect(levels.map(({ framesPerBucket, buckets }) => [framesPerBucket, buckets])).toEqual([
         [256, 31_250],
         [2048, 3907],
+        [16_384, 489],
       ]);
       for (const { values } of levels) expect(values.at(-3)).toBe(-127 & 0xff);
     }
+  });
+
+  it('puts channels into one picture without losing a peak', () => {
+    // Two buckets of two channels: [low, high, rms] each.
+    const values = Uint8Array.of(-3 & 0xff, 9, 5, -7 & 0xff, 2, 6, 0, 0, 0, -1 & 0xff, 127, 255);
+    expect([...mergeChannels(values, 2)]).toEqual([-7 & 0xff, 9, 6, -1 & 0xff, 127, 255]);
+    expect(mergeChannels(values, 4)).toEqual(Uint8Array.of(-7 & 0xff, 127, 255));
+    expect(mergeChannels(values, 1)).toEqual(values);
   });
 
   it('draws buckets together without losing a peak', () => {

@@ -11,6 +11,8 @@ export interface PeakLevel {
 export const PEAK_BYTES = 3;
 /** Buckets that fill the widest screen. */
 export const MOST_BUCKETS = 2048;
+/** Enough for the small picture in a row of a list; no level is needed that is coarser. */
+const FEWEST_BUCKETS = 128;
 /** The finest that is kept: below it, a view draws from the samples themselves. */
 const FINEST_FRAMES = 256;
 /** From level to level. */
@@ -82,7 +84,7 @@ export class PeakGatherer {
     this.frame += frames;
   }
 
-  /** The levels, finest first; the last one has at most MOST_BUCKETS x 8 buckets, so that it can be read as a whole. */
+  /** The levels, finest first; the last one is small, so that many sounds' can be read at once for a list. */
   finish(): PeakLevel[] {
     const { channels, gathered, framesPerBucket, frame } = this;
     const buckets = Math.ceil(frame / framesPerBucket);
@@ -97,7 +99,7 @@ export class PeakGatherer {
       );
     }
     const levels: PeakLevel[] = [{ framesPerBucket, buckets, values }];
-    for (let last = levels[0]; last && last.buckets > MOST_BUCKETS * COARSER; last = levels.at(-1)) {
+    for (let last = levels[0]; last && last.buckets > FEWEST_BUCKETS * COARSER; last = levels.at(-1)) {
       const coarser = Math.ceil(last.buckets / COARSER);
       const values = reducePeaks(last.values, channels, coarser, COARSER);
       levels.push({ framesPerBucket: last.framesPerBucket * COARSER, buckets: coarser, values });
@@ -109,6 +111,28 @@ export class PeakGatherer {
 /** Rounded away from zero by the caller, so that no peak looks smaller than it is. */
 function signedByte(value: number): number {
   return Math.max(-127, Math.min(127, Number.isFinite(value) ? value : 0)) & 0xff;
+}
+
+/** The picture of all channels in one, three bytes a bucket: the furthest of their peaks, and the highest of their RMS. */
+export function mergeChannels(values: Uint8Array, channels: number): Uint8Array {
+  const buckets = Math.floor(values.length / (channels * PEAK_BYTES));
+  const merged = new Uint8Array(buckets * PEAK_BYTES);
+  for (let bucket = 0; bucket < buckets; bucket += 1) {
+    let [low, high, rms] = [127, -127, 0];
+    for (let channel = 0; channel < channels; channel += 1) {
+      const at = (bucket * channels + channel) * PEAK_BYTES;
+      low = Math.min(low, signed(values[at] as number));
+      high = Math.max(high, signed(values[at + 1] as number));
+      rms = Math.max(rms, values[at + 2] as number);
+    }
+    merged.set([low & 0xff, high & 0xff, rms], bucket * PEAK_BYTES);
+  }
+  return merged;
+}
+
+/** A byte as the signed number that it stands for. */
+export function signed(byte: number): number {
+  return (byte << 24) >> 24;
 }
 
 /** Draws buckets together into `wanted` ones: each of `every` buckets where that is given, else evenly over all of them. */
@@ -125,8 +149,8 @@ export function reducePeaks(values: Uint8Array, channels: number, wanted: number
       let [low, high, squares] = [127, -127, 0];
       for (let index = from; index < to; index += 1) {
         const at = index * stride + channel * PEAK_BYTES;
-        low = Math.min(low, ((values[at] as number) << 24) >> 24);
-        high = Math.max(high, ((values[at + 1] as number) << 24) >> 24);
+        low = Math.min(low, signed(values[at] as number));
+        high = Math.max(high, signed(values[at + 1] as number));
         squares += (values[at + 2] as number) ** 2;
       }
       const at = bucket * stride + channel * PEAK_BYTES;

@@ -183,6 +183,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   updatePullEntry: (app, { params, body }) => pulls.updateEntry(app, params.id, body),
   removePullEntry: (app, { params }) => pulls.removeEntry(app, params.id),
   getAnalysis: (app, { params }) => analyses.getAnalysis(app, params.id),
+  getWaves: (app, { query }) => analyses.smallWaves(app, query.sounds.split(',').map(Number)),
   listLost: (app, { query }) => listLost(app, query.after),
   settleLost: async (app, { body, person }) => ({ settled: await settleLost(app, body, await person()) }),
   getStatistics: (app) => statisticsOf(app),

@@ -1,10 +1,10 @@
 import { loudnessBytes } from '@flagstone/core/audio/loudness-curve';
 import { rounded } from '@flagstone/core/audio/measure/rounded';
 import { MEASURES_VERSION, type SoundAnalysis } from '@flagstone/core/audio/measure/sound-meter';
-import { MOST_BUCKETS, PEAK_BYTES, reducePeaks } from '@flagstone/core/audio/peaks';
+import { mergeChannels, MOST_BUCKETS, PEAK_BYTES, reducePeaks } from '@flagstone/core/audio/peaks';
 import { AppError } from '@flagstone/core/errors';
-import type { analysisSchema } from '@flagstone/contract/measures';
-import { and, asc, eq, sql } from 'drizzle-orm';
+import { WAVE_BUCKETS, type analysisSchema, type Waves } from '@flagstone/contract/measures';
+import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Transaction } from '../db/connect.ts';
@@ -243,6 +243,19 @@ export async function peaksOf(app: AppContext, soundId: number, range: PeaksRang
   const values = buckets < count ? reducePeaks(part, level.channels, buckets) : new Uint8Array(part);
   const covered = { from: first * level.framesPerBucket, to: (first + count) * level.framesPerBucket };
   return { channels: level.channels, buckets, ...covered, values };
+}
+
+/** The small waveforms of those of the sounds that were measured, from their coarsest level. */
+export async function smallWaves(app: AppContext, soundIds: readonly number[]): Promise<Waves> {
+  const coarsest = await app.db
+    .selectDistinctOn([soundPeaks.soundId])
+    .from(soundPeaks)
+    .where(inArray(soundPeaks.soundId, [...soundIds]))
+    .orderBy(soundPeaks.soundId, desc(soundPeaks.level));
+  return coarsest.map(({ soundId, channels, buckets, values }) => {
+    const reduced = reducePeaks(values, channels, Math.min(buckets, WAVE_BUCKETS));
+    return { soundId, values: Buffer.from(mergeChannels(reduced, channels)).toString('base64') };
+  });
 }
 
 /** The zooms of a sound, finest first. */

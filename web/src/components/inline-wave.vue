@@ -1,38 +1,39 @@
 <script setup lang="ts">
+import { WAVE_BUCKETS } from '@flagstone/contract/measures';
 import { useDebounceFn } from '@vueuse/core';
-import { onMounted, ref, watch } from 'vue';
-import { peaksOf } from '../api/peaks.ts';
-import { useSession } from '../stores/session.ts';
-import { drawPeaks } from './draw-peaks.ts';
+import { shallowRef, watch } from 'vue';
+import { knownWave, measuredWaveOf, smallWaveOf } from './wave/small-wave.ts';
+import { WAVE_HEIGHT, type WavePaths } from './wave/wave-paths.ts';
 
+/** The waveform of a row. No canvas: each would be a layer of its own, and rows that go by would be put together from hundreds of them. */
 const props = defineProps<{ soundId: number }>();
-const canvas = ref<HTMLCanvasElement>();
-const session = useSession();
+const paths = shallowRef<WavePaths>();
 
 async function draw(): Promise<void> {
   const wanted = props.soundId;
-  const picture = await peaksOf(wanted);
+  const found = (await smallWaveOf(wanted)) ?? (wanted === props.soundId ? await measuredWaveOf(wanted) : undefined);
   // The row may show another sound by the time its picture has arrived.
-  if (picture && canvas.value && wanted === props.soundId)
-    drawPeaks(canvas.value, picture, { lanes: 'one', played: 0 });
+  if (wanted === props.soundId) paths.value = found;
 }
 
 /** Rows that only pass by while the table is scrolled are not asked for. */
 const STAY_MS = 80;
 const drawSoon = useDebounceFn(draw, STAY_MS);
-onMounted(drawSoon);
 watch(
   () => props.soundId,
-  () => {
-    canvas.value?.getContext('2d')?.clearRect(0, 0, canvas.value.width, canvas.value.height);
-    void drawSoon();
+  (soundId) => {
+    paths.value = knownWave(soundId);
+    if (!paths.value) void drawSoon();
   },
+  { immediate: true },
 );
-watch(() => session.night, draw, { flush: 'post' });
 </script>
 
 <template>
-  <canvas ref="canvas" class="wave" aria-hidden="true" />
+  <svg class="wave" :viewBox="`0 0 ${WAVE_BUCKETS} ${WAVE_HEIGHT}`" aria-hidden="true">
+    <path class="peaks" :d="paths?.peaks" />
+    <path class="rms" :d="paths?.rms" />
+  </svg>
 </template>
 
 <style scoped>
@@ -41,5 +42,13 @@ watch(() => session.night, draw, { flush: 'post' });
   width: 84px;
   height: 22px;
   margin-top: 3px;
+}
+
+.peaks {
+  fill: var(--wave-soft);
+}
+
+.rms {
+  fill: var(--wave);
 }
 </style>

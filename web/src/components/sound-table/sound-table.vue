@@ -19,6 +19,7 @@ import { storeToRefs } from 'pinia';
 import { useColumns } from '../../stores/columns.ts';
 import { useSession } from '../../stores/session.ts';
 import { headingAt } from './use-groups.ts';
+import { useRowSlots } from './use-row-slots.ts';
 import { useShownColumns } from './use-shown-columns.ts';
 import { useCellBlock } from './use-cell-block.ts';
 import { useCellEditing } from './use-cell-editing.ts';
@@ -44,7 +45,7 @@ const { shown: all } = storeToRefs(layout);
 const rowHeight = computed(() => (layout.layout.density === 'roomy' ? 36 : 28));
 const template = computed(() => `32px 96px ${all.value.map((column) => `${column.width}px`).join(' ')}`);
 const block = useCellBlock(list, all);
-const { shown: columns, reveal, width } = useShownColumns(scroller, all);
+const { shown: columns, isAside, reveal, width } = useShownColumns(scroller, all);
 const { editing, draft, beginEdit, commit, commitAndMove } = useCellEditing(
   list,
   all,
@@ -72,12 +73,7 @@ const shown = computed(() =>
     return row ? [{ row, index: item.index, over, start: item.start + (over === undefined ? 0 : HEADING_PX) }] : [];
   }),
 );
-/**
- * As many rows as were ever shown at once: a row that leaves at one end comes in again at the other with another sound, which costs less than
- * making one anew.
- */
-const pool = ref(1);
-watch(shown, (items) => (pool.value = Math.max(pool.value, items.length)), { flush: 'sync', immediate: true });
+const slots = useRowSlots(shown, () => virtual.value.isScrolling);
 const session = useSession();
 const own = (row: SoundRow) => ownMark(row, session.personId);
 
@@ -142,10 +138,11 @@ function drag(row: SoundRow, index: number, event: DragEvent): void {
   emit('dragged', true);
 }
 
-/** Only where the pointer rests: nobody reads the reasons of all rows. */
+/** The whole text of a cell, and why the row stands there. Only where the pointer rests: a title in each cell would be styled anew with each row. */
 function explain(row: SoundRow, column: Column, { currentTarget }: MouseEvent): void {
   const reason = column.key === 'name' ? (props.why?.(row) ?? '') : '';
-  if (reason !== '' && currentTarget instanceof HTMLElement) currentTarget.title = `${column.text(row)}\n\n${reason}`;
+  const lines = [column.text(row), ...(reason === '' ? [] : ['', reason])];
+  if (currentTarget instanceof HTMLElement) currentTarget.title = lines.join('\n');
 }
 
 function move(step: number, widen: boolean): void {
@@ -176,6 +173,8 @@ useKeys({
     <div
       ref="scroller"
       class="scroller"
+      :class="{ aside: isAside }"
+      :style="`--columns: ${template}`"
       role="grid"
       :aria-label="label"
       :aria-rowcount="list.total.value"
@@ -184,7 +183,7 @@ useKeys({
       :aria-busy="list.loading.value"
       tabindex="0"
     >
-      <div class="head row" role="row" :style="{ gridTemplateColumns: template, width: `${width}px` }">
+      <div class="head row" role="row" :style="{ width: `${width}px` }">
         <span class="cell check" role="columnheader">
           <el-checkbox
             :model-value="allChosen"
@@ -205,21 +204,21 @@ useKeys({
         />
       </div>
       <div class="body" role="rowgroup" :style="{ height: `${virtual.getTotalSize()}px`, width: `${width}px` }">
-        <template v-for="{ index, over, start } in shown" :key="`over ${index % pool}`">
+        <template v-for="{ over, slot, start } in slots" :key="`over ${slot}`">
           <div v-if="over !== undefined" class="group" role="row" :style="{ top: `${start - HEADING_PX}px` }">
             <span role="rowheader">{{ over }}</span>
           </div>
         </template>
         <div
-          v-for="{ row, index, start } in shown"
-          :key="index % pool"
+          v-for="{ row, index, slot, start } in slots"
+          :key="slot"
           v-memo="looksOf(row, index, start)"
           class="row"
           role="row"
           :class="{ current: index === list.current.value, selected: list.isSelected(row), odd: index % 2 === 1 }"
           :aria-rowindex="index + 1"
           :aria-selected="list.isSelected(row) || index === list.current.value"
-          :style="{ gridTemplateColumns: template, transform: `translateY(${start}px)` }"
+          :style="`transform: translateY(${start}px)`"
           draggable="true"
           @click="click(index, $event)"
           @dragstart="drag(row, index, $event)"
@@ -242,7 +241,7 @@ useKeys({
             class="cell"
             role="gridcell"
             :aria-colindex="at + 3"
-            :style="{ gridColumn: at + 3 }"
+            :style="`grid-column: ${at + 3}`"
             :class="{
               right: column.align === 'right',
               mono: column.mono,
@@ -251,7 +250,6 @@ useKeys({
               block: block.isInBlock(row, index, at),
               editing: editing?.index === index && editing.column.key === column.key,
             }"
-            :title="column.text(row)"
             @mouseenter="explain(row, column, $event)"
             @mousedown="block.goToColumn(at)"
             @dblclick="beginEdit(index, column)"
@@ -333,6 +331,7 @@ useKeys({
   position: relative;
   flex: 1;
   overflow: auto;
+  background: var(--surface);
 }
 
 .scroller:focus-visible {
@@ -345,6 +344,7 @@ useKeys({
 
 .row {
   display: grid;
+  grid-template-columns: var(--columns);
   height: v-bind('`${rowHeight}px`');
   border-bottom: 1px solid var(--hairline);
   background: var(--surface);
@@ -452,10 +452,17 @@ useKeys({
 }
 
 .cell.pinned {
+  border-right: 1px solid var(--hairline);
+}
+
+/*
+ * Only once something has gone beneath it: what sticks is a layer of its own in each row, and what inherits from its row makes all cells be
+ * styled anew when the row is put elsewhere.
+ */
+.aside .cell.pinned {
   position: sticky;
   z-index: 1;
   left: 0;
-  border-right: 1px solid var(--hairline);
   background: inherit;
 }
 

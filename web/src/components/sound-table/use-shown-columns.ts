@@ -16,7 +16,11 @@ export function useShownColumns(scroller: Ref<HTMLElement | undefined>, columns:
     return sums;
   });
   const x = ref(0);
-  useEventListener(scroller, 'scroll', () => (x.value = scroller.value?.scrollLeft ?? 0), { passive: true });
+  useEventListener(scroller, 'scroll', () => (x.value = scroller.value?.scrollLeft ?? 0), {
+    passive: true,
+    // Before the rows are changed: asked for behind that, the browser would have to lay them out at once.
+    capture: true,
+  });
   const { width: view } = useElementSize(scroller);
   const isShown = (column: Column, at: number): boolean => {
     const start = starts.value[at] ?? 0;
@@ -37,5 +41,5 @@ export function useShownColumns(scroller: Ref<HTMLElement | undefined>, columns:
       element.scrollLeft = start + column.width - element.clientWidth;
   }
 
-  return { shown, reveal, width: computed(() => starts.value.at(-1) ?? LEADING) };
+  return { shown, isAside: computed(() => x.value > 0), reveal, width: computed(() => starts.value.at(-1) ?? LEADING) };
 }
