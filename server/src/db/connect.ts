@@ -4,6 +4,7 @@ import { migrate } from 'drizzle-orm/node-postgres/migrator';
 import pg from 'pg';
 import { KeepingClient } from './kept-statements.ts';
 import * as schema from './schema.ts';
+import { WaitingPool } from './while-waited.ts';
 
 export type Database = NodePgDatabase<typeof schema>;
 /** What runs inside one transaction. */
@@ -22,7 +23,7 @@ export interface Connection {
 
 /** A pool on the database, with the migrations applied. */
 export async function connect(connectionString: string): Promise<Connection> {
-  const pool = new pg.Pool({ connectionString, max: 12, Client: KeepingClient });
+  const pool = new WaitingPool({ connectionString, max: 12, Client: KeepingClient });
   const db = drizzle(pool, { schema });
   const client = await pool.connect();
   try {

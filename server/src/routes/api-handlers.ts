@@ -19,6 +19,7 @@ import * as collections from '../services/collections.ts';
 import { contentsOf, countDisagreements } from '../services/contents.ts';
 import { listDrives, updateDrive } from '../services/drives.ts';
 import { editRows, editSelection, goBack, revisionsOf, undoChange } from '../services/edits.ts';
+import { whileWaited } from '../db/while-waited.ts';
 import { countIndex } from '../services/facets.ts';
 import { fieldValues } from '../services/field-values.ts';
 import { forgetLearned, listLearned } from '../services/learning.ts';
@@ -128,10 +129,10 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   listBatchRows: (app, { params, query }) => listRows(app, { kind: 'batch', batchId: params.id }, query),
   listUnreadable: (app, { params }) => batches.listUnreadable(app, params.id),
   fileBatch: async (app, { params, person }) => batches.fileBatch(app, params.id, await person()),
-  listCatalogue: (app, { query }) => listRows(app, { kind: 'catalogue' }, query),
+  listCatalogue: (app, { query, signal }) => whileWaited(signal, () => listRows(app, { kind: 'catalogue' }, query)),
   listFolderLevel: (app, { query: { below, ...filter } }) => folderLevel(app, filter, below),
-  countIndex: (app, { query }) => countIndex(app, query),
-  completeQuery: (app, { query }) => completionsOf(app, query),
+  countIndex: (app, { query, signal }) => whileWaited(signal, () => countIndex(app, query)),
+  completeQuery: (app, { query, signal }) => whileWaited(signal, () => completionsOf(app, query)),
   readQuery: (app, { query }) => readQuery(app, query.q),
   listRelations: (app) => relations.listRelations(app),
   saveRelation: async (app, { body, person }) => relations.saveRelation(app, body, await person()),

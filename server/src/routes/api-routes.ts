@@ -31,7 +31,10 @@ export function apiRoutes(app: AppContext): Router {
         person,
         signal: waiting.signal,
       };
-      response.json(await handle(app, call));
+      const answer = await handle(app, call).catch((error: unknown) => {
+        if (!waiting.signal.aborted) throw error;
+      });
+      if (!waiting.signal.aborted) response.json(answer);
     });
   }
   router.use((request) => {

@@ -2,6 +2,7 @@ import { filterSchema, type ListFilter } from '@flagstone/contract/selection';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
+import { forAll } from '../db/while-waited.ts';
 import { keptAnswer } from './kept.ts';
 import { allOf, catalogueConditions, catalogueTables, isNarrow } from './search.ts';
 
@@ -49,7 +50,7 @@ export function sampleOf(app: AppContext, filter: ListFilter): Promise<Sample> {
   const key = JSON.stringify(filterSchema.parse(filter));
   const asked = known.get(key);
   if (asked) return asked;
-  const sample = findSample(app.db, filter).finally(() => known.delete(key));
+  const sample = forAll(() => findSample(app.db, filter)).finally(() => known.delete(key));
   known.set(key, sample);
   return sample;
 }

@@ -1,4 +1,5 @@
 import type { AppContext } from '../app-context.ts';
+import { forAll } from '../db/while-waited.ts';
 
 /** An answer is kept for so many times as long as it took: small catalogues are counted afresh, a million sounds now and then. */
 const KEPT_FACTOR = 10;
@@ -18,7 +19,7 @@ export function keptAnswer<Value>(work: (app: AppContext) => Promise<Value>): (a
     const known = kept.get(app);
     if (known && performance.now() < known.until) return known.value;
     const started = performance.now();
-    const entry: Kept<Value> = { value: work(app), until: Infinity };
+    const entry: Kept<Value> = { value: forAll(() => work(app)), until: Infinity };
     kept.set(app, entry);
     const setUntil = (): void => {
       const took = performance.now() - started;

@@ -14,13 +14,11 @@ import { showingErrors } from './use-errors.ts';
 
 /** Small enough that reading a page is not felt while the list is scrolled. */
 const PAGE = 100;
+/** What is shown at once and some more: while somebody types, each letter asks for a first page. */
+const FIRST_PAGE = 50;
 const RELOAD_PAGE = 500;
 
 export type SortState = Pick<ListQuery, 'sort' | 'direction' | 'then' | 'seed'>;
-
-/** So long a new question waits for the answer to the one before. */
-const PATIENCE_MS = 150;
-const rest = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 
 /**
  * The rows of a list place: loaded page by page as they come into view, kept up to date while records change, with the current row and the
@@ -45,11 +43,7 @@ export function useSoundList(
   let next: string | null = null;
   let anchor = -1;
   let request = new AbortController();
-  /** The first page that the server is at, also when nobody waits for it any more. */
-  let underWay: Promise<unknown> | undefined;
   let fetching = false;
-
-  const gone = new AbortController();
 
   const currentRow = computed(() => rows.value[current.value]);
   const selectedCount = computed(() => (everything.value ? total.value : chosen.value.size));
@@ -89,28 +83,25 @@ export function useSoundList(
     request = new AbortController();
     const { signal } = request;
     loading.value = true;
-    // While somebody types, each letter asks anew, and the server goes on with what was asked before: two at once would both take longer.
-    if (underWay) await Promise.race([underWay, rest(PATIENCE_MS)]);
-    if (signal.aborted) return;
-    const asking = showingErrors(() => fetchPage({ ...filter.value, ...sorting.value, limit: PAGE }, gone.signal));
-    underWay = asking;
-    const page = await asking;
-    if (underWay === asking) underWay = undefined;
+    fetching = false;
+    const page = await load(FIRST_PAGE);
     if (signal.aborted) return;
     loading.value = false;
     if (!page) return;
     rows.value = page.rows;
     takeTotal(page);
     next = page.next;
-    fetching = false;
   }
 
   /** Loads the next page when the view comes near the end of what is there. */
   async function needUpTo(index: number): Promise<void> {
     // The mark of a list that is being asked for anew says nothing any more.
-    if (next === null || loading.value || fetching || index < rows.value.length - PAGE / 2) return;
+    const isNear = index >= rows.value.length - Math.min(PAGE / 2, rows.value.length / 4);
+    if (next === null || loading.value || fetching || !isNear) return;
     fetching = true;
+    const { signal } = request;
     const page = await load(PAGE, next);
+    if (signal.aborted) return;
     fetching = false;
     if (!page) return;
     rows.value = [...rows.value, ...page.rows];
@@ -161,7 +152,6 @@ export function useSoundList(
     stopRecords();
     stopJobs();
     request.abort();
-    gone.abort();
   });
 
   // Compared by value: going to another step makes a new filter that says the same.
