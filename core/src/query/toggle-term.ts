@@ -18,15 +18,16 @@ function termOf(term: string): FieldNode | undefined {
   return part?.kind === 'field' ? part : undefined;
 }
 
-/** Whether a search line asks for a term of a field, alone or among other values of the same field. */
-export function hasTerm(line: string, term: string): boolean {
+/** Tells of terms whether a search line asks for them, alone or among other values of the same field; the line is read once. */
+export function termsIn(line: string): (term: string) => boolean {
   const { query } = parseQuery(line);
-  const wanted = termOf(term);
-  return (
-    wanted !== undefined &&
-    query.kind === 'all' &&
-    query.parts.some((part) => alternativesOf(part)?.some((each) => printQuery(each) === printQuery(wanted)))
+  const asked = new Set(
+    query.kind === 'all' ? query.parts.flatMap((part) => (alternativesOf(part) ?? []).map(printQuery)) : [],
   );
+  return (term) => {
+    const wanted = asked.size > 0 ? termOf(term) : undefined;
+    return wanted !== undefined && asked.has(printQuery(wanted));
+  };
 }
 
 /**

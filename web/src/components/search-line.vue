@@ -106,14 +106,7 @@ function onKey(event: Event | KeyboardEvent): void {
   event.preventDefault();
 }
 
-/** One or two letters begin very many words: whoever types on does not want them looked for. */
-const SHORT = 2;
-const SHORT_REST_MS = 150;
-const searchSoon = useDebounceFn(
-  () => search(typed.value),
-  () => (begun.value && !begun.value.field && begun.value.text.length <= SHORT ? SHORT_REST_MS : 0),
-);
-
+/** With each letter: what is looked for in vain is told to stop. */
 function search(line: string): void {
   const words = askedOf(line);
   if (parseQuery(words, true).faults.length > 0) return;
@@ -147,7 +140,7 @@ useKeys({ '/': () => field.value?.focus() });
           : 'Search the catalogue: words, “a phrase”, -without, length:2..10'
       "
       aria-label="Search"
-      @input="searchSoon"
+      @input="search(typed)"
       @keydown="onKey"
       @focus="focused = true"
       @blur="focused = false"

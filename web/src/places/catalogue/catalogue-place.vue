@@ -7,7 +7,7 @@ import { parseQuery } from '@flagstone/core/query/search-query';
 import { toggleTerm } from '@flagstone/core/query/toggle-term';
 import { ElButton, ElOption, ElSelect } from 'element-plus';
 import { z } from 'zod';
-import { computed, ref } from 'vue';
+import { computed, ref, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../../api/client.ts';
 import CopyOutDialog from '../../components/copy-out-dialog.vue';
@@ -125,6 +125,9 @@ const list = useSoundList(
 );
 const { edit, editCell } = useRecordEdits(list);
 const { mark } = useSoundMarks(list);
+/** The words that the rows were found by: until those of a new question are there, the old ones stay marked as they are. */
+const marked = shallowRef(wanted.value);
+watch(list.rows, () => (marked.value = wanted.value));
 void list.restart();
 
 /** Why a sound stands where it stands, while what is most relevant stands first. */
@@ -206,7 +209,7 @@ useKeys({ e: () => void card.value?.focusField() });
         :list="list"
         label="Catalogue"
         grouped
-        :wanted="wanted"
+        :wanted="marked"
         :why="why"
         @edit="editCell"
         @dragged="(on) => (rowsDragged = on)"

@@ -2,11 +2,12 @@
 import type { CategoryCounts, Facets } from '@flagstone/contract/facets';
 import type { ListFilter } from '@flagstone/contract/selection';
 import { useDebounceFn } from '@vueuse/core';
-import { computed, onBeforeUnmount, ref, watch } from 'vue';
+import { onBeforeUnmount, ref, watch } from 'vue';
 import { call } from '../../api/client.ts';
 import { useAsking } from '../../composables/use-asking.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useLive } from '../../stores/live.ts';
+import CategoryList from './category-list.vue';
 import CollectionChoice from './collection-choice.vue';
 import FacetIndex from './facet-index.vue';
 
@@ -18,30 +19,15 @@ const emit = defineEmits<{
   toggle: [term: string];
 }>();
 
-type Count = CategoryCounts['categories'][number];
 /** The rows come first. */
 const REST_MS = 200;
 
-const counts = ref<Count[]>([]);
+const counts = ref<CategoryCounts['categories']>([]);
 const facets = ref<Facets>();
 /** Whether the counts are still those of another search: entries may move yet. */
 const isBusy = ref(false);
 /** Stands before counts that are in proportion to a sample. */
 const about = ref('');
-const groups = computed(() => {
-  const byCategory = new Map<string, { category: string; count: number; members: Count[] }>();
-  for (const entry of counts.value) {
-    const group = byCategory.get(entry.category) ?? { category: entry.category, count: 0, members: [] };
-    group.count += entry.count;
-    group.members.push(entry);
-    byCategory.set(entry.category, group);
-  }
-  return [...byCategory.values()].sort(
-    (a, b) => Number(a.category === '') - Number(b.category === '') || a.category.localeCompare(b.category),
-  );
-});
-const total = computed(() => counts.value.reduce((sum, entry) => sum + entry.count, 0));
-
 const ask = useAsking();
 async function load(): Promise<void> {
   const signal = ask();
@@ -64,8 +50,6 @@ watch(
   { immediate: true },
 );
 onBeforeUnmount(useLive().onRecords(() => void loadSoon()));
-
-const isOpen = (category: string): boolean => props.filter.category === category && category !== '';
 </script>
 
 <template>
@@ -73,44 +57,13 @@ const isOpen = (category: string): boolean => props.filter.category === category
     <collection-choice :chosen="filter.collection" @choose="(chosen) => emit('collections', chosen)" />
     <slot />
     <h2>Categories</h2>
-    <button
-      type="button"
-      class="index-entry"
-      :class="{ current: filter.category === '' && filter.catId === '' }"
-      @click="emit('choose', '', '')"
-    >
-      <span>Everything</span><span class="count">{{ about }}{{ total.toLocaleString('en') }}</span>
-    </button>
-    <template v-for="group in groups" :key="group.category">
-      <button
-        v-if="group.category !== ''"
-        type="button"
-        class="index-entry"
-        :class="{ current: isOpen(group.category) && filter.catId === '' }"
-        :aria-expanded="isOpen(group.category)"
-        @click="emit('choose', group.category, '')"
-      >
-        <span>{{ isOpen(group.category) ? '▾' : '▸' }} {{ group.category }}</span
-        ><span class="count">{{ about }}{{ group.count.toLocaleString('en') }}</span>
-      </button>
-      <p v-else class="index-entry soft">
-        <span>No category yet</span><span class="count">{{ about }}{{ group.count.toLocaleString('en') }}</span>
-      </p>
-      <template v-if="isOpen(group.category)">
-        <button
-          v-for="member in group.members"
-          :key="member.subCategory + member.catId"
-          type="button"
-          class="index-entry member"
-          :class="{ current: filter.catId === member.catId }"
-          @click="emit('choose', group.category, filter.catId === member.catId ? '' : member.catId)"
-        >
-          <span>{{ member.subCategory }}</span><span class="count"
-            >{{ about }}{{ member.count.toLocaleString('en') }}</span
-          >
-        </button>
-      </template>
-    </template>
+    <category-list
+      :counts="counts"
+      :about="about"
+      :category="filter.category"
+      :cat-id="filter.catId"
+      @choose="(category, catId) => emit('choose', category, catId)"
+    />
     <facet-index v-if="facets" :filter="filter" :found="facets" @toggle="(term) => emit('toggle', term)" />
   </nav>
 </template>
@@ -121,9 +74,5 @@ const isOpen = (category: string): boolean => props.filter.category === category
   padding: 8px 0;
   border-right: 1px solid var(--hairline);
   background: var(--ground);
-}
-
-.member {
-  padding-left: 28px;
 }
 </style>

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import type { Facet, Facets } from '@flagstone/contract/facets';
 import type { ListFilter } from '@flagstone/contract/selection';
-import { hasTerm, withoutField } from '@flagstone/core/query/toggle-term';
+import { termsIn, withoutField } from '@flagstone/core/query/toggle-term';
 import { useLocalStorage } from '@vueuse/core';
+import { computed } from 'vue';
 import FolderBranch from './folder-branch.vue';
 
 /** What is found, counted by form, channels, length and so on; a click puts the value into the search line, or takes it out. */
-defineProps<{ filter: ListFilter; found: Facets }>();
+const props = defineProps<{ filter: ListFilter; found: Facets }>();
 const emit = defineEmits<{ toggle: [term: string] }>();
 
 const LABELS: Record<Facet, string> = {
@@ -25,6 +26,7 @@ const LABELS: Record<Facet, string> = {
   drive: 'Drive',
 };
 const open = useLocalStorage<Facet[]>('flagstone.facets', ['form', 'channels', 'length']);
+const isAsked = computed(() => termsIn(props.filter.q));
 const foldersOpen = useLocalStorage('flagstone.foldersOpen', false);
 
 function turn(facet: Facet): void {
@@ -44,7 +46,7 @@ function turn(facet: Facet): void {
     <template v-for="{ facet, values } in found.facets" :key="facet">
       <button type="button" class="index-entry group" :aria-expanded="open.includes(facet)" @click="turn(facet)">
         <span>{{ open.includes(facet) ? '▾' : '▸' }} {{ LABELS[facet] }}</span>
-        <span v-if="values.some(({ term }) => hasTerm(filter.q, term))" class="on"
+        <span v-if="values.some(({ term }) => isAsked(term))" class="on"
           >●<span class="visually-hidden">narrowed</span></span
         >
       </button>
@@ -54,12 +56,12 @@ function turn(facet: Facet): void {
           :key="value.term"
           type="button"
           class="index-entry member"
-          :class="{ current: hasTerm(filter.q, value.term) }"
-          :aria-pressed="hasTerm(filter.q, value.term)"
+          :class="{ current: isAsked(value.term) }"
+          :aria-pressed="isAsked(value.term)"
           :title="value.term"
           @click="emit('toggle', value.term)"
         >
-          <span class="label">{{ hasTerm(filter.q, value.term) ? '✓ ' : '' }}{{ value.label }}</span
+          <span class="label">{{ isAsked(value.term) ? '✓ ' : '' }}{{ value.label }}</span
           ><span class="count">{{ found.isApproximate ? '≈' : '' }}{{ value.count.toLocaleString('en') }}</span>
         </button>
       </template>

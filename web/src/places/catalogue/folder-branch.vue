@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import type { FolderLevel } from '@flagstone/contract/facets';
 import type { ListFilter } from '@flagstone/contract/selection';
-import { hasTerm } from '@flagstone/core/query/toggle-term';
+import { termsIn } from '@flagstone/core/query/toggle-term';
 import { useDebounceFn } from '@vueuse/core';
-import { onBeforeUnmount, ref, watch } from 'vue';
+import { computed, onBeforeUnmount, ref, watch } from 'vue';
 import { call } from '../../api/client.ts';
 import { useAsking } from '../../composables/use-asking.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
@@ -17,6 +17,7 @@ const REST_MS = 120;
 const INDENT_PX = 12;
 const level = ref<FolderLevel>();
 const open = ref<string[]>([]);
+const isAsked = computed(() => termsIn(props.filter.q));
 
 const ask = useAsking();
 async function load(): Promise<void> {
@@ -56,12 +57,12 @@ function turn(path: string): void {
         <button
           type="button"
           class="index-entry own"
-          :class="{ current: hasTerm(filter.q, term) }"
-          :aria-pressed="hasTerm(filter.q, term)"
+          :class="{ current: isAsked(term) }"
+          :aria-pressed="isAsked(term)"
           :title="path"
           @click="emit('toggle', term)"
         >
-          <span class="label">{{ hasTerm(filter.q, term) ? '✓ ' : '' }}{{ name }}</span
+          <span class="label">{{ isAsked(term) ? '✓ ' : '' }}{{ name }}</span
           ><span class="count">{{
             count === null ? 'few' : `${level.isApproximate ? '≈' : ''}${count.toLocaleString('en')}`
           }}</span>
