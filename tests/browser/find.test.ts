@@ -332,6 +332,54 @@ describe('finding a sound', () => {
     await rowsAre(/narrowboat/);
   });
 
+  step('and goes through the list by keyboard, the current row always in view, with its waveform', async () => {
+    // Low enough that the rows do not all fit.
+    await page.setViewport({ width: 1280, height: 600 });
+    await page.goto(`${server.address}/catalogue`);
+    await rowsReach(12, 19);
+    const last = await page.$eval('[role="grid"]', (grid) => Number(grid.getAttribute('aria-rowcount')));
+    expect(last).toBeGreaterThan(15);
+    /** Waits until the current row is one of the list, with its waveform, and lies between the headings and the foot. */
+    const isInView = (row: number) =>
+      page.waitForFunction(
+        (wanted) => {
+          const current = document.querySelector('[role="rowgroup"] .current');
+          const view = document.querySelector('[role="grid"]')?.getBoundingClientRect();
+          const head = document.querySelector('[role="columnheader"]')?.getBoundingClientRect();
+          const place = current?.getBoundingClientRect();
+          return (
+            current?.getAttribute('aria-rowindex') === String(wanted) &&
+            current.querySelector('svg path.peaks')?.getAttribute('d')?.startsWith('M') &&
+            view !== undefined &&
+            head !== undefined &&
+            place !== undefined &&
+            place.top >= head.bottom - 1 &&
+            place.bottom <= view.bottom + 1
+          );
+        },
+        {},
+        row,
+      );
+    await page.keyboard.press('ArrowDown');
+    await isInView(1);
+    for (let row = 2; row <= last; row += 1) {
+      await page.keyboard.press('ArrowDown');
+      await isInView(row);
+    }
+    for (let row = last - 1; row >= 1; row -= 1) {
+      await page.keyboard.press('ArrowUp');
+      await isInView(row);
+    }
+    await page.keyboard.press('PageDown');
+    await isInView(last);
+    // At rest the rows stand in the document in their order, whichever of them were used again.
+    await page.waitForFunction(() => {
+      const rows = [...document.querySelectorAll('[role="rowgroup"] [role="row"]')];
+      const places = rows.map((row) => Number(row.getAttribute('aria-rowindex')));
+      return places.every((place, index) => index === 0 || place > (places[index - 1] ?? 0));
+    });
+  });
+
   step('without a fault in the page', () => {
     expect(walker.faults).toEqual([]);
     return Promise.resolve();

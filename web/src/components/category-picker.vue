@@ -26,6 +26,7 @@ defineExpose({ focus: () => select.value?.focus() });
 
 <template>
   <el-select
+    :persistent="false"
     ref="select"
     :model-value="modelValue"
     filterable

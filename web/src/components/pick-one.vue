@@ -17,6 +17,7 @@ const emit = defineEmits<{ pick: [value: Value] }>();
   <el-select
     :model-value="value"
     size="small"
+    :persistent="false"
     :filterable="choices.length > 12"
     :placeholder="placeholder"
     :aria-label="label"

@@ -39,10 +39,16 @@ const running = ref(false);
 const scroller = ref<HTMLElement>();
 let asking = new AbortController();
 
-/** What the drawer holds is made a frame after the drawer itself: both in one frame are a jolt. */
-const filled = ref(false);
+/** What the drawer holds is made piece by piece in the frames after the drawer itself: all in one frame is a jolt. */
+const PIECES = { frame: 1, preview: 2, steps: 3 };
+const filled = ref(0);
 function fillSoon(): void {
-  requestAnimationFrame(() => requestAnimationFrame(() => (filled.value = isOpen.value)));
+  requestAnimationFrame(() =>
+    requestAnimationFrame(() => {
+      filled.value = isOpen.value ? filled.value + 1 : 0;
+      if (isOpen.value && filled.value < PIECES.steps) fillSoon();
+    }),
+  );
 }
 
 const NEW_STEPS: { label: string; step: RecipeStep }[] = [
@@ -223,14 +229,15 @@ async function run(): Promise<void> {
     :title="`Recipe for ${what}`"
     class="recipe-drawer"
     @open="fillSoon"
-    @closed="filled = false"
+    @closed="filled = 0"
   >
-    <div v-if="filled" class="recipe">
+    <div v-if="filled >= PIECES.frame" class="recipe">
       <section class="steps" aria-label="Steps">
         <div class="kept">
           <el-select
             v-model="chosenId"
             clearable
+            :persistent="false"
             size="small"
             placeholder="Recipes that are kept"
             aria-label="Recipes that are kept"
@@ -253,7 +260,7 @@ async function run(): Promise<void> {
           Add a step, or take a recipe that was kept. The steps run one after another; on the right stands what each
           sound would become.
         </p>
-        <ol>
+        <ol v-if="filled >= PIECES.steps">
           <li v-for="(step, index) in steps" :key="index">
             <div class="head">
               <strong>{{ stepInWords(step) }}</strong>
@@ -300,7 +307,7 @@ async function run(): Promise<void> {
           </template>
         </el-dropdown>
       </section>
-      <section class="preview" aria-label="What would change">
+      <section v-if="filled >= PIECES.preview" class="preview" aria-label="What would change">
         <p role="status" class="line">
           <span v-if="fault" class="fault">✕ {{ fault }}</span>
           <span v-else-if="ready.length === 0" class="soft">Nothing to try yet.</span>

@@ -51,6 +51,7 @@ function change(part: Partial<RecipeStep>): void {
       v-if="'fields' in step"
       :model-value="step.fields"
       multiple
+      :persistent="false"
       collapse-tags
       collapse-tags-tooltip
       size="small"

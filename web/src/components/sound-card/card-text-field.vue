@@ -20,6 +20,10 @@ watch(
   (value) => (draft.value = value),
 );
 
+const MOST_ROWS = 6;
+/** Else it is measured by the page with each record, for which the browser has to lay everything out at once. */
+const growsByItself = CSS.supports('field-sizing', 'content');
+
 const listId = useId();
 let cancelling = false;
 
@@ -40,7 +44,8 @@ function save(value: string): void {
   <el-input
     v-model="draft"
     :type="multiline ? 'textarea' : 'text'"
-    :autosize="{ minRows: 1, maxRows: 6 }"
+    :autosize="growsByItself ? false : { minRows: 1, maxRows: MOST_ROWS }"
+    :class="{ grows: growsByItself }"
     :placeholder="placeholder"
     :aria-label="label"
     v-bind="names?.length ? { ...$attrs, list: listId } : $attrs"
@@ -51,3 +56,11 @@ function save(value: string): void {
     <option v-for="name in names" :key="name" :value="name" />
   </datalist>
 </template>
+
+<style scoped>
+.grows :deep(textarea) {
+  max-height: calc(v-bind(MOST_ROWS) * 1.5em + 10px);
+  field-sizing: content;
+  resize: none;
+}
+</style>

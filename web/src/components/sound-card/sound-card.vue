@@ -216,6 +216,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
               />
             </template>
             <el-select
+              :persistent="false"
               v-else-if="field.choices"
               :model-value="textOf(field.name)"
               clearable

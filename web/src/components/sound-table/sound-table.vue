@@ -63,7 +63,9 @@ const virtual = useVirtualizer(
     getScrollElement: () => scroller.value ?? null,
     estimateSize: (index: number) => rowHeight.value + (heading(index) === undefined ? 0 : HEADING_PX),
     overscan: 6,
+    // The headings stand above the first row, and over the row at the top.
     scrollPaddingStart: rowHeight.value,
+    scrollPaddingEnd: rowHeight.value,
   })),
 );
 const shown = computed(() =>

@@ -185,7 +185,14 @@ useKeys({ e: () => void card.value?.focusField() });
     <div class="middle" @dragover="drag" @dragleave="isDragged = isDragged && !leaves($event)" @drop.prevent="drop">
       <search-tabs />
       <div class="tools">
-        <el-select :model-value="order.sort" size="small" class="order" aria-label="Order" @change="arrange">
+        <el-select
+          :persistent="false"
+          :model-value="order.sort"
+          size="small"
+          class="order"
+          aria-label="Order"
+          @change="arrange"
+        >
           <el-option
             v-for="each in ORDERS"
             :key="each.key"

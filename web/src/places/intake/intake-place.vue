@@ -90,6 +90,7 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
           aria-label="Name of the batch"
         />
         <el-select
+          :persistent="false"
           v-if="collections.open.length > 1"
           v-model="collectionId"
           class="collection"

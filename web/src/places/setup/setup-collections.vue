@@ -101,6 +101,7 @@ function patternWords({ pattern }: Collection): string {
       <dt>People</dt>
       <dd>
         <el-select
+          :persistent="false"
           :model-value="each.personIds"
           multiple
           size="small"

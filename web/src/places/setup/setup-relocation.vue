@@ -66,7 +66,13 @@ onBeforeUnmount(
       and no file is touched.
     </p>
     <form @submit.prevent="look">
-      <el-select v-model="driveId" placeholder="Drive" aria-label="Drive of the folder" class="drive">
+      <el-select
+        :persistent="false"
+        v-model="driveId"
+        placeholder="Drive"
+        aria-label="Drive of the folder"
+        class="drive"
+      >
         <el-option v-for="drive in drives" :key="drive.id" :value="drive.id" :label="drive.name" />
       </el-select>
       <el-input v-model="folder" class="mono" placeholder="Folder on it, or nothing for all" aria-label="Folder" />
