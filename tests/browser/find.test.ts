@@ -1,5 +1,5 @@
 import { execFile } from 'node:child_process';
-import { chmod, mkdir, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises';
+import { chmod, mkdir, mkdtemp, readFile, rm, stat, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import { promisify } from 'node:util';
@@ -306,6 +306,48 @@ describe('finding a sound', () => {
       [...document.querySelectorAll('[role="columnheader"]')].every((head) => !head.textContent?.includes('Licence')),
     );
     await page.keyboard.press('Escape');
+  });
+
+  step('and makes a column wider by keyboard', async () => {
+    const width = () =>
+      page.$eval('[role="columnheader"] ::-p-text(FXName)', (head) =>
+        Math.round(head.closest('[role="columnheader"]')?.getBoundingClientRect().width ?? 0),
+      );
+    const before = await width();
+    await page.$eval('[role="columnheader"] ::-p-text(FXName)', (head) => head.closest('button')?.focus());
+    for (const key of ['Right', 'Right', 'Left']) await walker.press(`Shift+Arrow${key}`);
+    expect(await width()).toBe(before + 10);
+    await walker.press('Shift+ArrowLeft');
+    expect(await width()).toBe(before);
+  });
+
+  step('by a word that the librarian put beside another one, until it is forgotten', async () => {
+    await page.goto(`${server.address}/setup?show=words`);
+    await page.locator('input[aria-label="Word"]').fill('clank');
+    await walker.button('Look it up').click();
+    await walker.shows('“clank” is in ');
+    await page.locator('input[aria-label="Related word"]').fill('goose');
+    await walker.pick('How it is related', 'is broader');
+    await walker.button('Add').click();
+    await walker.shows('goose is broader, in ');
+    await page.goto(`${server.address}/catalogue?q=${encodeURIComponent('clank ')}`);
+    await page.locator('.also .chip[title^="goose: broader"]').click();
+    await rowsAre(/clank|clang|goose/);
+    await page.goto(`${server.address}/setup?show=words`);
+    await walker.button('Forget clank and goose').click();
+    await walker.shows('Nothing was added or taken away yet.');
+  });
+
+  step('and takes its path, ready to paste', async () => {
+    await page.browserContext().overridePermissions(server.address, ['clipboard-read', 'clipboard-sanitized-write']);
+    await page.goto(`${server.address}/catalogue`);
+    await rowsReach(12, 19);
+    await page.keyboard.press('ArrowDown');
+    await walker.button('Copy path').click();
+    await walker.shows('Path copied');
+    const copied = await page.evaluate(() => navigator.clipboard.readText());
+    expect((await stat(copied)).isFile()).toBe(true);
+    expect(copied.startsWith(path.join(folder, 'drive'))).toBe(true);
   });
 
   step('and takes the records out as a table, and brings an edited one back', async () => {

@@ -35,6 +35,7 @@ const KEYS: [string, string][] = [
   ['b', 'Make it a favourite, or no favourite any more'],
   ['n  q', 'Another search in a tab of its own; the next tab (Catalogue)'],
   ['v', 'The next kept layout of columns'],
+  ['Shift+← →', 'On the heading of a column: narrower or wider'],
   ['t', 'Tap a tempo in time; it is taken when you stop'],
   ['?', 'These keys'],
 ];

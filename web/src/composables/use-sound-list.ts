@@ -77,8 +77,8 @@ export function useSoundList(
     isAbout.value = page.isApproximate;
   }
 
-  /** Starts again from the first row. */
-  async function restart(): Promise<void> {
+  /** Starts again from the first row; `keepId` is a copy whose row stays the current one. */
+  async function restart(keepId?: number): Promise<void> {
     request.abort();
     request = new AbortController();
     const { signal } = request;
@@ -89,6 +89,7 @@ export function useSoundList(
     loading.value = false;
     if (!page) return;
     rows.value = page.rows;
+    if (keepId !== undefined) current.value = page.rows.findIndex(({ copyId }) => copyId === keepId);
     takeTotal(page);
     next = page.next;
   }
@@ -154,10 +155,16 @@ export function useSoundList(
     request.abort();
   });
 
+  const questionOf = ({ also: _, ...asked }: ListFilter): string => JSON.stringify([asked, sorting.value]);
+  let question = questionOf(filter.value);
   // Compared by value: going to another step makes a new filter that says the same.
   watch(
     () => JSON.stringify([filter.value, sorting.value]),
     () => {
+      const before = question;
+      question = questionOf(filter.value);
+      // Words that come in beside those typed a moment later find more; whoever has gone to a row by then stays with it.
+      if (question === before) return void restart(currentRow.value?.copyId);
       current.value = -1;
       clear();
       void restart();

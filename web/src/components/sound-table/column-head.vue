@@ -41,6 +41,8 @@ function beginResize(event: PointerEvent): void {
   grip.addEventListener('lostpointercapture', () => grip.removeEventListener('pointermove', follow), { once: true });
 }
 
+/** So many pixels with each press of a key. */
+const STEP = 10;
 const LETTER = 7;
 const AROUND = 24;
 /** Makes the column about as wide as the longest of its texts in view. */
@@ -58,19 +60,21 @@ function fit(): void {
     @dragstart="$event.dataTransfer?.setData(DRAGGED, column.key)"
     @dragover.prevent
     @drop.prevent="drop"
+    @keydown.shift.left.stop.prevent="layout.resize(column.key, column.width - STEP)"
+    @keydown.shift.right.stop.prevent="layout.resize(column.key, column.width + STEP)"
   >
     <button
       v-if="column.sort"
       type="button"
       class="sort"
-      :title="`Sort by ${column.label}; with Shift within the order there is`"
+      :title="`Sort by ${column.label}; with Shift within the order there is. Shift+← → makes it narrower or wider`"
       @click="list.sortBy(column.sort, $event.shiftKey)"
     >
       {{ column.label }}
       <component :is="sorted.descending ? Bottom : Top" v-if="sorted" class="arrow" />
       <small v-if="sorted?.place">{{ sorted.place }}</small>
     </button>
-    <template v-else>{{ column.label }}</template>
+    <span v-else tabindex="0" title="Shift+← → makes it narrower or wider">{{ column.label }}</span>
     <span
       class="grip"
       role="separator"

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { nextTick, ref, watch } from 'vue';
+import { nextTick, onMounted, ref, watch } from 'vue';
 import { useRoute, useRouter, type LocationQuery } from 'vue-router';
 import { useKeys } from '../../composables/use-keys.ts';
 import { useSearchTabs, type SearchAddress } from '../../stores/search-tabs.ts';
@@ -51,6 +51,12 @@ async function step(by: 1 | -1): Promise<void> {
 function titleOf({ q, catId, category }: SearchAddress): string {
   return [q?.trim(), catId ?? category].filter(Boolean).join(' · ') || 'Everything';
 }
+
+/** With many searches the row of tabs is longer than it can be shown. */
+const reveal = (): void =>
+  list.value?.querySelector('.current')?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
+watch(() => [tabs.currentId, tabs.tabs.length], reveal, { flush: 'post' });
+onMounted(reveal);
 
 useKeys({
   n: open,
@@ -107,13 +113,14 @@ useKeys({
   display: flex;
   gap: 2px;
   min-width: 0;
-  overflow: hidden;
+  overflow-x: auto;
+  scrollbar-width: none;
 }
 
 .tab {
   display: flex;
   flex: 0 1 auto;
-  min-width: 60px;
+  min-width: 84px;
   max-width: 280px;
   border: 1px solid var(--hairline);
   border-bottom: 0;
@@ -121,6 +128,7 @@ useKeys({
 }
 
 .tab.current {
+  flex-shrink: 0;
   background: var(--surface);
   box-shadow: inset 0 2px 0 var(--lichen);
 }
