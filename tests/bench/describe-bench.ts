@@ -10,6 +10,7 @@ import { sql } from 'drizzle-orm';
 import pino from 'pino';
 import { openBrowser } from '../browser/open-browser.ts';
 import { fillCatalogue } from './fill-catalogue.ts';
+import { fillWaveforms } from './fill-searchable.ts';
 import { FRAMES, WATCH_FRAMES } from './watch-frames.ts';
 
 /**
@@ -25,6 +26,7 @@ const postgres = await startLocalPostgres(path.join(folder, 'data'));
 const log = pino({ level: 'warn' }, pino.destination(2));
 const { context, close } = await openContext(postgres.connectionString, [folder], log);
 await fillCatalogue(context.db, count);
+await fillWaveforms(context.db);
 await context.db.execute(sql`insert into collections (name) values ('Bench') on conflict do nothing`);
 await context.db.execute(sql`
   insert into folders (drive_id, path, collection_id, added_by)

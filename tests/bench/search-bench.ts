@@ -63,7 +63,7 @@ async function ask(place: string, query: Query): Promise<{ total?: number | null
   if (!answer.ok) throw new Error(`${place} ${JSON.stringify(query)}: ${answer.status} ${JSON.stringify(body)}`);
   return body;
 }
-const page = (query: Query) => ask('/catalogue', { sort: 'relevance', limit: '100', ...query });
+const page = (query: Query) => ask('/catalogue', { sort: 'relevance', limit: '50', ...query });
 const everything = (query: Query) => Promise.all([page(query), ask('/catalogue/index', { q: query.q ?? '' })]);
 
 const vocabulary = vocabularyOf();

@@ -20,10 +20,6 @@ watch(
   (value) => (draft.value = value),
 );
 
-const MOST_ROWS = 6;
-/** Else it is measured by the page with each record, for which the browser has to lay everything out at once. */
-const growsByItself = CSS.supports('field-sizing', 'content');
-
 const listId = useId();
 let cancelling = false;
 
@@ -41,11 +37,21 @@ function save(value: string): void {
 </script>
 
 <template>
-  <el-input
+  <!-- Plain, since Element Plus measures its own with each record, for which the browser has to lay everything out at once. -->
+  <textarea
+    v-if="multiline"
     v-model="draft"
-    :type="multiline ? 'textarea' : 'text'"
-    :autosize="growsByItself ? false : { minRows: 1, maxRows: MOST_ROWS }"
-    :class="{ grows: growsByItself }"
+    class="el-textarea__inner text"
+    rows="2"
+    :placeholder="placeholder"
+    :aria-label="label"
+    v-bind="$attrs"
+    @change="save(draft)"
+    @keydown.esc.stop="cancel"
+  />
+  <el-input
+    v-else
+    v-model="draft"
     :placeholder="placeholder"
     :aria-label="label"
     v-bind="names?.length ? { ...$attrs, list: listId } : $attrs"
@@ -58,9 +64,9 @@ function save(value: string): void {
 </template>
 
 <style scoped>
-.grows :deep(textarea) {
-  max-height: calc(v-bind(MOST_ROWS) * 1.5em + 10px);
+.text {
+  max-height: calc(6 * 1.5em + 10px);
+  /* Browsers that do not know this show two rows. */
   field-sizing: content;
-  resize: none;
 }
 </style>
