@@ -65,8 +65,15 @@ function save(value: string): void {
 
 <style scoped>
 .text {
-  max-height: calc(6 * 1.5em + 10px);
+  min-height: 24px;
+  max-height: calc(6 * 1.5em + 6px);
+  padding: 3px 7px;
+  font-size: 12px;
   /* Browsers that do not know this show two rows. */
   field-sizing: content;
+}
+
+.text:focus {
+  box-shadow: inset 0 0 0 1px var(--lichen);
 }
 </style>
