@@ -32,7 +32,8 @@ export function apiRoutes(app: AppContext): Router {
         signal: waiting.signal,
       };
       const answer = await handle(app, call).catch((error: unknown) => {
-        if (!waiting.signal.aborted) throw error;
+        // Whoever asked has gone, and what was read for it was told to stop.
+        if (error !== waiting.signal.reason) throw error;
       });
       if (!waiting.signal.aborted) response.json(answer);
     });

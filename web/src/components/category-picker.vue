@@ -26,8 +26,8 @@ defineExpose({ focus: () => select.value?.focus() });
 
 <template>
   <el-select
-    :persistent="false"
     ref="select"
+    :persistent="false"
     :model-value="modelValue"
     filterable
     clearable

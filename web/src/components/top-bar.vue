@@ -29,7 +29,7 @@ const live = useLive();
         @click="session.night = !session.night"
       />
     </el-tooltip>
-    <el-select :persistent="false" v-model="session.personId" class="person" aria-label="Who you are">
+    <el-select v-model="session.personId" :persistent="false" class="person" aria-label="Who you are">
       <template #prefix
         ><span class="initials">{{ session.person?.initials }}</span></template
       >

@@ -216,8 +216,8 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
               />
             </template>
             <el-select
-              :persistent="false"
               v-else-if="field.choices"
+              :persistent="false"
               :model-value="textOf(field.name)"
               clearable
               :value-on-clear="''"

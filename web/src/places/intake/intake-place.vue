@@ -90,9 +90,9 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
           aria-label="Name of the batch"
         />
         <el-select
-          :persistent="false"
           v-if="collections.open.length > 1"
           v-model="collectionId"
+          :persistent="false"
           class="collection"
           clearable
           placeholder="Collection"

@@ -67,8 +67,8 @@ onBeforeUnmount(
     </p>
     <form @submit.prevent="look">
       <el-select
-        :persistent="false"
         v-model="driveId"
+        :persistent="false"
         placeholder="Drive"
         aria-label="Drive of the folder"
         class="drive"

@@ -63,7 +63,7 @@ const inWords = (entries: PathRule['sets']): string =>
   </p>
   <form class="add panel" @submit.prevent="add">
     <el-input v-model="pattern" class="mono" placeholder="Pattern" aria-label="Pattern on the path" />
-    <el-select :persistent="false" v-model="field" filterable aria-label="Field that is set">
+    <el-select v-model="field" :persistent="false" filterable aria-label="Field that is set">
       <el-option v-for="each in RULE_FIELDS" :key="each" :value="each" :label="fieldLabel(each)" />
     </el-select>
     <el-input v-model="value" placeholder="Value" aria-label="Value" @keydown.enter.prevent="addField" />

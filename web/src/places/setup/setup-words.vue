@@ -75,7 +75,7 @@ async function forget(id: number): Promise<void> {
     </ul>
     <form class="line" @submit.prevent="save({ word: known.text, related: related.trim(), kind, hidden: false })">
       <el-input v-model="related" placeholder="Another word or phrase" aria-label="Related word" />
-      <el-select :persistent="false" v-model="kind" aria-label="How it is related">
+      <el-select v-model="kind" :persistent="false" aria-label="How it is related">
         <el-option v-for="each in RELATION_KINDS" :key="each" :value="each" :label="KINDS[each]" />
       </el-select>
       <el-button type="primary" native-type="submit" :disabled="related.trim() === ''">Add</el-button>
