@@ -36,7 +36,9 @@ export async function openContext(
 ): Promise<Application> {
   const connection = await connect(connectionString);
   // A connection that nobody uses was lost; whoever asks next gets a new one, or is told why there is none.
-  connection.pool.on('error', (error) => log.warn({ why: error.message }, 'an idle connection to the database was lost'));
+  connection.pool.on('error', (error) =>
+    log.warn({ why: error.message }, 'an idle connection to the database was lost'),
+  );
   const roots = await AllowedRoots.of(rootFolders);
   const live = await LiveEvents.listen(connectionString, log);
   const jobs = new JobQueue(connectionString, connection.db, live, log);
