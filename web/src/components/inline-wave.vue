@@ -1,29 +1,28 @@
 <script setup lang="ts">
 import { WAVE_BUCKETS } from '@flagstone/contract/measures';
-import { useDebounceFn } from '@vueuse/core';
-import { shallowRef, watch } from 'vue';
-import { knownWave, measuredWaveOf, smallWaveOf } from './wave/small-wave.ts';
+import { onBeforeUnmount, shallowRef, watch } from 'vue';
+import { knownWave, smallWaveOf } from './wave/small-wave.ts';
 import { WAVE_HEIGHT, type WavePaths } from './wave/wave-paths.ts';
 
 /** The waveform of a row. No canvas: each would be a layer of its own, and rows that go by would be put together from hundreds of them. */
 const props = defineProps<{ soundId: number }>();
 const paths = shallowRef<WavePaths>();
 
-async function draw(): Promise<void> {
-  const wanted = props.soundId;
-  const found = (await smallWaveOf(wanted)) ?? (wanted === props.soundId ? await measuredWaveOf(wanted) : undefined);
+let isThere = true;
+onBeforeUnmount(() => (isThere = false));
+
+async function draw(soundId: number): Promise<void> {
   // The row may show another sound by the time its picture has arrived.
-  if (wanted === props.soundId) paths.value = found;
+  const isWanted = (): boolean => isThere && soundId === props.soundId;
+  const found = await smallWaveOf(soundId, isWanted);
+  if (isWanted()) paths.value = found;
 }
 
-/** Rows that only pass by while the table is scrolled are not asked for. */
-const STAY_MS = 80;
-const drawSoon = useDebounceFn(draw, STAY_MS);
 watch(
   () => props.soundId,
   (soundId) => {
     paths.value = knownWave(soundId);
-    if (!paths.value) void drawSoon();
+    if (!paths.value) void draw(soundId);
   },
   { immediate: true },
 );

@@ -1,52 +1,71 @@
-import { MOST_WAVES, WAVE_BUCKETS } from '@flagstone/contract/measures';
+import { MOST_WAVES } from '@flagstone/contract/measures';
 import { PEAK_BYTES } from '@flagstone/core/audio/peaks';
 import { call } from '../../api/client.ts';
 import { wavePaths, type WavePaths } from './wave-paths.ts';
 
 const kept = new Map<number, WavePaths>();
 const KEEP = 2000;
-/** What comes into view within this time is asked for at once: a list that goes by has some rows more with each frame. */
+/** Rows that come into view within this time are asked for at once; those that only passed by are not. */
 const GATHER_MS = 80;
 
-type Answer = (paths: WavePaths | undefined) => void;
-let asked = new Map<number, Answer[]>();
+interface Asked {
+  soundId: number;
+  /** Whether the row still shows that sound. */
+  isWanted: () => boolean;
+  answer: (paths: WavePaths | undefined) => void;
+}
+let asked: Asked[] = [];
 
 /** The small waveform of a sound when it was asked for lately. */
 export function knownWave(soundId: number): WavePaths | undefined {
   return kept.get(soundId);
 }
 
-/** The small waveform of a sound, asked for together with those of other rows; undefined when it was not measured or cannot be had. */
-export function smallWaveOf(soundId: number): Promise<WavePaths | undefined> {
-  return new Promise((resolve) => {
-    if (asked.size === 0) setTimeout(askForAll, GATHER_MS);
-    asked.set(soundId, [...(asked.get(soundId) ?? []), resolve]);
+/**
+ * The small waveform of a sound, asked for together with those of other rows. One that was not measured yet is measured. Undefined when it is no longer
+ * wanted, or cannot be had (coded audio, drive away, server away): asked again the next time the row is shown.
+ */
+export function smallWaveOf(soundId: number, isWanted: () => boolean): Promise<WavePaths | undefined> {
+  return new Promise((answer) => {
+    if (asked.length === 0) setTimeout(askForAll, GATHER_MS);
+    asked.push({ soundId, isWanted, answer });
   });
 }
 
 function askForAll(): void {
-  const waiting = [...asked];
-  asked = new Map();
-  for (let at = 0; at < waiting.length; at += MOST_WAVES) void ask(waiting.slice(at, at + MOST_WAVES));
+  const [wanted, passed] = [asked.filter(({ isWanted }) => isWanted()), asked.filter(({ isWanted }) => !isWanted())];
+  asked = [];
+  for (const { answer } of passed) answer(undefined);
+  for (let at = 0; at < wanted.length; at += MOST_WAVES) void ask(wanted.slice(at, at + MOST_WAVES));
 }
 
-async function ask(waiting: readonly (readonly [number, readonly Answer[]])[]): Promise<void> {
-  // A row without its waveform is a row still; what is wrong with the server is said by what asks for more than pictures.
-  const waves = await call('getWaves', { query: { sounds: waiting.map(([id]) => id).join(',') } }).catch(() => []);
-  for (const { soundId, values } of waves)
+async function ask(rows: readonly Asked[]): Promise<void> {
+  const isReached = await take(rows.map(({ soundId }) => soundId));
+  for (const { soundId, isWanted, answer } of rows) {
+    const isMissing = isReached && !kept.has(soundId) && isWanted();
+    if (isMissing) void measure(soundId).then(() => answer(kept.get(soundId)));
+    else answer(kept.get(soundId));
+  }
+}
+
+/** Keeps the waveforms of those of the sounds that were measured; false when the server gave no answer. */
+async function take(soundIds: readonly number[]): Promise<boolean> {
+  const waves = await call('getWaves', { query: { sounds: soundIds.join(',') } }).catch((error: unknown) => {
+    // A row without its waveform is a row still: no notice for each.
+    console.warn('The waveforms of rows cannot be had.', error);
+  });
+  for (const { soundId, values } of waves ?? [])
     keep(
       soundId,
       Uint8Array.from(atob(values), (letter) => letter.charCodeAt(0)),
     );
-  for (const [soundId, answers] of waiting) for (const answer of answers) answer(kept.get(soundId));
+  return waves !== undefined;
 }
 
-/** The waveform of a sound that was not measured yet: asking measures it. Undefined when that cannot be (coded audio, drive away). */
-export async function measuredWaveOf(soundId: number): Promise<WavePaths | undefined> {
-  const response = await fetch(`/api/sounds/${soundId}/peaks?buckets=${WAVE_BUCKETS}`).catch(() => undefined);
-  if (!response?.ok) return undefined;
-  await response.arrayBuffer();
-  return smallWaveOf(soundId);
+/** Asking for the peaks of a sound measures it. */
+async function measure(soundId: number): Promise<void> {
+  const response = await fetch(`/api/sounds/${soundId}/peaks?buckets=1`).catch(() => undefined);
+  if (response?.ok) await take([soundId]);
 }
 
 function keep(soundId: number, values: Uint8Array): void {

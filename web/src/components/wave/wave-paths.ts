@@ -1,3 +1,4 @@
+import { WAVE_BUCKETS } from '@flagstone/contract/measures';
 import { PEAK_BYTES, signed } from '@flagstone/core/audio/peaks';
 
 /** Height of the picture that the paths are drawn in; it is WAVE_BUCKETS wide. */
@@ -15,7 +16,7 @@ const SCALE = (HALF - 0.5) / 127;
 const THINNEST = 0.4;
 
 /** The outlines of a picture of one channel, three bytes a bucket, over the whole of `width`. */
-export function wavePaths(values: Uint8Array, width = 84): WavePaths {
+export function wavePaths(values: Uint8Array, width = WAVE_BUCKETS): WavePaths {
   const buckets = Math.floor(values.length / PEAK_BYTES);
   const peaks: Outline = [];
   const rms: Outline = [];
