@@ -41,8 +41,20 @@ export const categoryCountsSchema = z.object({
 });
 export type CategoryCounts = z.infer<typeof categoryCountsSchema>;
 
-/** What stands beside the list: its sounds by category, form, channels, length and so on. */
-export const indexCountsSchema = z.object({ facets: facetsSchema, categories: categoryCountsSchema });
+/** How much a search finds in all. */
+export const hitCountSchema = z.object({
+  count: z.number(),
+  /** It is in proportion to a sample. */
+  isApproximate: z.boolean(),
+});
+export type HitCount = z.infer<typeof hitCountSchema>;
+
+/** What stands beside the list: its sounds in all, and by category, form, channels, length and so on. */
+export const indexCountsSchema = z.object({
+  total: hitCountSchema,
+  facets: facetsSchema,
+  categories: categoryCountsSchema,
+});
 export type IndexCounts = z.infer<typeof indexCountsSchema>;
 
 /** Which level of the tree of folders: below a drive or folder, `Drive/folder/folder`; the drives themselves when empty. */

@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import type { SoundRow } from '@flagstone/contract/record';
 import { sql } from 'drizzle-orm';
 import { fillCatalogue } from '../bench/fill-catalogue.ts';
 import { TestApplication } from './test-application.ts';
@@ -6,6 +7,7 @@ import { TestApplication } from './test-application.ts';
 /** More than are ranked or counted one by one. */
 const SOUNDS = 6000;
 const NAMED = 130;
+const PADDLES = 2400;
 
 let app: TestApplication;
 beforeAll(async () => {
@@ -14,22 +16,29 @@ beforeAll(async () => {
   await fillCatalogue(db, SOUNDS);
   // All have “benchmark” in the description; these in the name as well.
   await db.execute(sql`update records set fx_name = 'Benchmark kiln ' || sound_id where sound_id <= ${NAMED}`);
-  await db.execute(sql`select flagstone_refresh_search(array(select generate_series(1, ${NAMED})::bigint))`);
+  // Many have a word in the name, with ratings of all kinds.
+  await db.execute(sql`
+    update records set fx_name = 'Paddle gear ' || sound_id, rating = nullif(sound_id % 6, 0) where sound_id > ${SOUNDS - PADDLES}`);
+  await db.execute(sql`update records set rating = nullif(sound_id % 6, 0) where sound_id <= ${NAMED}`);
+  await db.execute(sql`select flagstone_refresh_search(array(select sound_id from records order by 1))`);
   await db.execute(sql`analyze search_rows`);
 }, 120_000);
 afterAll(() => app.close());
 
-/** The names of all pages in their order. */
-async function allPages(query: Record<string, unknown>): Promise<string[]> {
-  const names: string[] = [];
+/** The rows of all pages in their order. */
+async function allRows(query: Record<string, unknown>): Promise<SoundRow[]> {
+  const rows: SoundRow[] = [];
   let after: string | undefined;
   do {
-    const page = await app.call('listCatalogue', { query: { ...query, limit: 500, ...(after ? { after } : {}) } });
-    names.push(...page.rows.map(({ record }) => record.fxName));
+    const page = await app.call('listCatalogue', { query: { limit: 500, ...query, ...(after ? { after } : {}) } });
+    rows.push(...page.rows);
     after = page.next ?? undefined;
   } while (after !== undefined);
-  return names;
+  return rows;
 }
+
+const allPages = async (query: Record<string, unknown>): Promise<string[]> =>
+  (await allRows(query)).map(({ record }) => record.fxName);
 
 describe('a search that finds very many', () => {
   it('puts those with the word in the name first, and gives each sound once', async () => {
@@ -44,6 +53,20 @@ describe('a search that finds very many', () => {
     expect(names).toHaveLength(SOUNDS);
     expect(new Set(names).size).toBe(SOUNDS);
     expect(names.slice(0, NAMED).every((name) => name.includes('kiln'))).toBe(true);
+  });
+
+  it.each([
+    ['few have in their names', 'benchmark ', NAMED],
+    ['many have in their names', 'paddle ', PADDLES],
+  ])('puts the best rated first, of words that %s, over all pages', async (_, q, named) => {
+    const { rows } = await app.context.db.execute<{ id: number }>(sql`
+      select sound_id as id from search_rows where search @@ plainto_tsquery('english', ${q})
+      order by flagstone_names(search) @@ plainto_tsquery('english', ${q}) desc, merit desc, sound_id desc`);
+    const found = await allRows({ q, sort: 'relevance', limit: 150 });
+    expect(found.map(({ soundId }) => soundId)).toEqual(rows.map(({ id }) => id));
+    const ratings = found.slice(0, named).map(({ record }) => record.rating ?? 0);
+    expect(new Set(ratings).size).toBeGreaterThan(3);
+    expect(ratings).toEqual([...ratings].sort((a, b) => b - a));
   });
 
   it('narrows nothing by words that say nothing, and repeats nothing', async () => {
@@ -64,6 +87,24 @@ describe('a search that finds very many', () => {
     expect(folders.map(({ name }) => name)).toEqual(rows.map(({ name }) => name));
     const counted = folders.reduce((sum, { count }) => sum + (count ?? 0), 0);
     expect(Math.abs(counted / SOUNDS - 1)).toBeLessThan(0.15);
+  });
+
+  it('leaves counting many to the index where that is asked, and counts few on the way', async () => {
+    const many = await app.call('listCatalogue', { query: { q: 'benchmark ', sort: 'relevance', count: 'free' } });
+    expect(many.total).toBeNull();
+    const { total } = await app.call('countIndex', { query: { q: 'benchmark ' } });
+    expect(total.isApproximate).toBe(true);
+    expect(Math.abs(total.count / SOUNDS - 1)).toBeLessThan(0.15);
+    for (const sort of ['relevance', 'name', 'length']) {
+      const few = await app.call('listCatalogue', { query: { q: 'kiln ', sort, count: 'free', limit: 20 } });
+      expect(few).toMatchObject({ total: NAMED, isApproximate: false });
+    }
+    expect((await app.call('countIndex', { query: { q: 'kiln ' } })).total).toEqual({
+      count: NAMED,
+      isApproximate: false,
+    });
+    expect((await app.call('countIndex')).total).toEqual({ count: SOUNDS, isApproximate: false });
+    expect((await app.call('listCatalogue', { query: { q: 'nowhere ', count: 'free' } })).total).toBe(0);
   });
 
   it('is counted in proportion, and says so; all of the catalogue is counted one by one', async () => {

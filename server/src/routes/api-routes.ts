@@ -23,7 +23,9 @@ export function apiRoutes(app: AppContext): Router {
       // Whatever changes something needs a person, whether its handler asks or not.
       if (endpoint.method !== 'GET' && name !== 'suggest' && name !== 'findSlices') await person();
       const waiting = new AbortController();
-      response.once('close', () => waiting.abort());
+      response.once('close', () => {
+        if (!response.writableFinished) waiting.abort();
+      });
       const call = {
         params: endpoint.params.parse(request.params),
         query: endpoint.query.parse(request.query),

@@ -1,13 +1,20 @@
-import { FACETS, type CategoryCounts, type Facet, type Facets, type IndexCounts } from '@flagstone/contract/facets';
+import {
+  FACETS,
+  type CategoryCounts,
+  type Facet,
+  type Facets,
+  type HitCount,
+  type IndexCounts,
+} from '@flagstone/contract/facets';
 import { filterSchema, type ListFilter } from '@flagstone/contract/selection';
 import { valueInLine } from '@flagstone/core/query/begun-term';
 import { withoutField } from '@flagstone/core/query/toggle-term';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { drives } from '../db/schema.ts';
-import { sampleOf, type Sample } from './hits.ts';
+import { countHits, sampleOf, type Sample } from './hits.ts';
 import { keptAnswer } from './kept.ts';
-import { allOf, catalogueConditions, catalogueTables, isNarrow } from './search.ts';
+import { allOf, catalogueTables, conditionsNow, isNarrow } from './search.ts';
 
 const MOST_VALUES = 12;
 
@@ -44,17 +51,17 @@ const VALUES: Record<Facet, SQL> = {
  * categories of the whole catalogue are counted one by one, so that none is missing.
  */
 export async function countIndex(app: AppContext, filter: ListFilter): Promise<IndexCounts> {
-  const wider = { ...filter, category: '', catId: '' };
-  if (!isNarrow(wider)) {
-    const [facets, categories] = await Promise.all([countFacets(app, filter), allCategories(app)]);
-    return { facets, categories };
+  if (!isNarrow(filter)) {
+    const [total, facets, categories] = await Promise.all([countHits(app, filter), allFacets(app), allCategories(app)]);
+    return { total, facets, categories };
   }
+  const wider = { ...filter, category: '', catId: '' };
   if (isSame(filter, wider)) return countUnder(app, filter);
-  const [{ facets }, categories] = await Promise.all([
+  const [counted, categories] = await Promise.all([
     countUnder(app, filter),
-    countValues(app, wider, [], true).then(categoriesOf),
+    isNarrow(wider) ? countValues(app, wider, [], true).then(categoriesOf) : allCategories(app),
   ]);
-  return { facets, categories };
+  return { ...counted, categories };
 }
 
 /** The values alone, for a filter of any kind. */
@@ -65,7 +72,7 @@ export async function countFacets(app: AppContext, filter: ListFilter): Promise<
 const allFacets = keptAnswer(async (app) => (await countUnder(app, filterSchema.parse({}))).facets);
 
 const allCategories = keptAnswer(async (app): Promise<CategoryCounts> => {
-  const conditions = await catalogueConditions(app.db, filterSchema.parse({}));
+  const conditions = (await conditionsNow(app.db))(filterSchema.parse({}));
   return categoriesOf(await countIn(app, { conditions, factor: 1 }, [], true));
 });
 
@@ -96,7 +103,7 @@ async function countUnder(app: AppContext, filter: ListFilter): Promise<IndexCou
       return values.length > 0 ? [{ facet, values: inOrder(facet, values) }] : [];
     }),
   };
-  return { facets, categories: categoriesOf(main) };
+  return { total: main.total, facets, categories: categoriesOf(main) };
 }
 
 interface CountedValue {
@@ -106,6 +113,7 @@ interface CountedValue {
 }
 
 interface Counted {
+  total: HitCount;
   values: CountedValue[];
   categories: CategoryCounts['categories'];
   isApproximate: boolean;
@@ -126,7 +134,7 @@ async function countValues(
 
 type CountedRow = Record<string, string | null> & { count: number; left: number };
 
-/** The most frequent values of each facet among what is found, and all categories, counted in one pass. */
+/** How much is found, the most frequent values of each facet in it, and all its categories, counted in one pass. */
 async function countIn(
   app: AppContext,
   { conditions, factor }: Pick<Sample, 'conditions' | 'factor'>,
@@ -134,7 +142,7 @@ async function countIn(
   withCategories: boolean,
 ): Promise<Counted> {
   const columns = facets.map((facet) => sql`${VALUES[facet]} as ${sql.identifier(facet)}`);
-  const sets = facets.map((facet) => sql`(${sql.identifier(facet)})`);
+  const sets = [sql`()`, ...facets.map((facet) => sql`(${sql.identifier(facet)})`)];
   // GROUPING() has a bit for each of these, the last the lowest, which is 0 for those that the row is about.
   const named = facets.map((facet) => sql.identifier(facet));
   if (withCategories) {
@@ -153,8 +161,10 @@ async function countIn(
     const own = all - 2 ** (named.length - 1 - index);
     return rows.filter((row) => row.left === own);
   };
+  const isApproximate = factor !== 1;
   return {
-    isApproximate: factor !== 1,
+    total: { count: (rows.find((row) => row.left === all)?.count ?? 0) * factor, isApproximate },
+    isApproximate,
     values: facets.flatMap((facet, index) =>
       rowsAbout(index)
         .flatMap((row): CountedValue[] => {

@@ -1,13 +1,15 @@
+import type { HitCount } from '@flagstone/contract/facets';
 import { filterSchema, type ListFilter } from '@flagstone/contract/selection';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { forAll } from '../db/while-waited.ts';
 import { keptAnswer } from './kept.ts';
-import { allOf, catalogueConditions, catalogueTables, isNarrow } from './search.ts';
+import { wordsAsked } from './query-sql.ts';
+import { allOf, catalogueTables, conditionsNow, isNarrow, type ConditionsOf } from './search.ts';
 
 /** Of so many sounds, as PostgreSQL expects them, what is found is counted one by one, where that is not too dear; of more, a fair sample stands for all. */
-const MOST_COUNTED = 2500;
+const MOST_COUNTED = 2000;
 /** Samples, the larger first; the largest that is not too dear is taken. Each is one value of a column, which the index of words knows. */
 const SAMPLES = [
   { condition: sql`f.eighth = 0::smallint`, factor: 8 },
@@ -16,29 +18,32 @@ const SAMPLES = [
 /** What PostgreSQL may expect counting to cost, in its own units: some 10 ms here. Looking at 2,000 sounds all over the table costs about as much. */
 const DEAR = 2500;
 
-/** Some of what a filter finds, whose counts, times `factor`, are those of all of it. */
+/** Some of what a filter finds, whose counts, times `factor`, are those of all of it; with 1 it is all of it. */
 export interface Sample {
   conditions: SQL[];
   factor: number;
-  /** How many sounds PostgreSQL expects the filter to find in all, from its statistics. */
-  expected: number;
-}
-
-export interface HitCount {
-  count: number;
-  isApproximate: boolean;
+  /** How many sounds PostgreSQL expects to have the words in name, keywords or category, from its statistics; 0 for a filter without words. */
+  expectedNamed: number;
+  /** How the filter, and others like it, are asked for in full. */
+  conditionsOf: ConditionsOf;
 }
 
 /** How many of the filed sounds a filter finds: exactly for some thousands, and when it finds all of them; else in proportion. */
 export async function countHits(app: AppContext, filter: ListFilter): Promise<HitCount> {
-  if (!isNarrow(filter)) return { count: await countCatalogue(app), isApproximate: false };
-  const { conditions, factor } = await sampleOf(app, filter);
-  return { count: (await count(app.db, conditions)) * factor, isApproximate: factor !== 1 };
+  return isNarrow(filter)
+    ? countSample(app.db, await sampleOf(app, filter))
+    : { count: await countCatalogue(app), isApproximate: false };
 }
 
-const countCatalogue = keptAnswer(async (app) =>
-  count(app.db, await catalogueConditions(app.db, filterSchema.parse({}))),
-);
+/** How many sounds there are in all by those of a sample. */
+export async function countSample(db: Queryable, { conditions, factor }: Sample): Promise<HitCount> {
+  return { count: (await count(db, conditions)) * factor, isApproximate: factor !== 1 };
+}
+
+const countCatalogue = keptAnswer(async (app) => {
+  const conditionsOf = await conditionsNow(app.db);
+  return count(app.db, conditionsOf(filterSchema.parse({})));
+});
 
 /**
  * The sample to count in, so that a search that finds half a million costs no more than one that finds some thousand. A list, its index and its
@@ -58,25 +63,41 @@ export function sampleOf(app: AppContext, filter: ListFilter): Promise<Sample> {
 const underWay = new WeakMap<AppContext, Map<string, Promise<Sample>>>();
 
 async function findSample(db: Queryable, filter: ListFilter): Promise<Sample> {
-  const conditions = await catalogueConditions(db, filter);
-  const expected = await expectationOf(db, conditions);
-  if (expected.rows <= MOST_COUNTED && expected.cost <= DEAR) return { conditions, factor: 1, expected: expected.rows };
-  const [large, small] = SAMPLES.map(({ condition, factor }) => ({
-    conditions: [...conditions, condition],
-    factor,
-    expected: expected.rows,
-  }));
+  const conditionsOf = await conditionsNow(db);
+  const all = conditionsOf(filter);
+  const [large, small] = SAMPLES.map(({ condition, factor }) => ({ conditions: [...all, condition], factor }));
   if (!large || !small) throw new Error('there is no sample to count in');
-  return (await expectationOf(db, large.conditions)).cost <= DEAR ? large : small;
+  const named = wordsAsked(filter.q) ? [conditionsOf({ ...filter, also: '' }, true)] : [];
+  const [ofAll, ofLarge, ofNamed] = await expectationsOf(db, [all, large.conditions, ...named]);
+  if (!ofAll || !ofLarge) throw new Error('PostgreSQL did not say what it expects');
+  const isFew = ofAll.rows <= MOST_COUNTED && ofAll.cost <= DEAR;
+  const sample = isFew ? { conditions: all, factor: 1 } : ofLarge.cost <= DEAR ? large : small;
+  return { ...sample, conditionsOf, expectedNamed: ofNamed?.rows ?? 0 };
 }
 
-/** How many sounds PostgreSQL expects to meet conditions, and what it expects counting them to cost: it knows when few are found by looking at many. */
-async function expectationOf(db: Queryable, conditions: readonly SQL[]): Promise<{ rows: number; cost: number }> {
-  const { rows } = await db.execute<{ 'QUERY PLAN': [{ Plan: { 'Total Cost': number; 'Plan Rows': number } }] }>(
-    sql`explain (format json) select from ${catalogueTables(false)} where ${allOf(conditions)}`,
+interface PlanNode {
+  'Subplan Name'?: string;
+  'Total Cost': number;
+  'Plan Rows': number;
+  Plans?: PlanNode[];
+}
+
+/**
+ * How many sounds PostgreSQL expects to meet each of some lists of conditions, and what it expects finding them to cost: it knows when few are found by
+ * looking at many. One statement plans them all.
+ */
+async function expectationsOf(db: Queryable, lists: readonly SQL[][]): Promise<{ rows: number; cost: number }[]> {
+  const found = lists.map(
+    (conditions) => sql`array(select f.sound_id from ${catalogueTables(false)} where ${allOf(conditions)})`,
   );
-  const plan = rows[0]?.['QUERY PLAN'][0].Plan;
-  return { rows: plan?.['Plan Rows'] ?? Infinity, cost: plan?.['Total Cost'] ?? Infinity };
+  const { rows } = await db.execute<{ 'QUERY PLAN': [{ Plan: PlanNode }] }>(
+    sql`explain (format json) select ${sql.join(found, sql`, `)}`,
+  );
+  // “InitPlan 1 (returns $0)” is the first of them.
+  return (rows[0]?.['QUERY PLAN'][0].Plan.Plans ?? [])
+    .map((plan) => ({ place: Number(/\d+/.exec(plan['Subplan Name'] ?? '')), plan }))
+    .sort((a, b) => a.place - b.place)
+    .map(({ plan }) => ({ rows: plan['Plan Rows'], cost: plan['Total Cost'] }));
 }
 
 async function count(db: Queryable, conditions: readonly SQL[]): Promise<number> {

@@ -1,12 +1,13 @@
 import type { SoundPage } from '@flagstone/contract/api';
+import type { HitCount } from '@flagstone/contract/facets';
 import { sortKeysOf, type ListQuery, type SortKey } from '@flagstone/contract/selection';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { COPY_STATE } from './copy-state.ts';
-import { countHits, type HitCount } from './hits.ts';
+import { countHits, countSample, sampleOf } from './hits.ts';
 import { pageOf, readMark, type PageOfIds } from './page-marks.ts';
 import { relevantPage } from './relevance.ts';
-import { allOf, catalogueConditions, catalogueTables, filterConditions } from './search.ts';
+import { allOf, catalogueTables, conditionsNow, filterConditions, isNarrow } from './search.ts';
 import { batchTables, rowsInOrder } from './sound-rows.ts';
 
 type Source = { kind: 'batch'; batchId: number } | { kind: 'catalogue' };
@@ -46,34 +47,50 @@ const OF_COPY: readonly SortKey[] = ['folder', 'state'];
 
 /** One page of a batch or of the catalogue, by key: page one hundred costs what page one costs. How much there is in all stands on the first. */
 export async function listRows(app: AppContext, source: Source, query: ListQuery): Promise<SoundPage> {
-  const isCatalogue = source.kind === 'catalogue';
-  const conditions = isCatalogue ? await catalogueConditions(app.db, query) : filterConditions(query, source);
-  // Counted beside the page. Whoever waits for both waits for the longer one.
-  const counting = query.after === undefined ? countPage(app, source, query, conditions) : undefined;
-  const found = isCatalogue && query.sort === 'relevance' ? relevantPage(app, query, conditions) : undefined;
-  const [page, counted] = await Promise.all([
-    (async () => (await found) ?? pageInOrder(app, source, query, conditions))(),
-    counting,
-  ]);
+  const [page, counted] = await (source.kind === 'catalogue'
+    ? cataloguePage(app, query)
+    : batchPage(app, source.batchId, query));
   return {
-    rows: await rowsInOrder(app.db, isCatalogue ? 'sounds' : 'copies', page.ids),
+    rows: await rowsInOrder(app.db, source.kind === 'catalogue' ? 'sounds' : 'copies', page.ids),
     next: page.next,
     total: counted?.count ?? null,
     isApproximate: counted?.isApproximate ?? false,
   };
 }
 
-async function countPage(
-  app: AppContext,
-  source: Source,
-  query: ListQuery,
-  conditions: readonly SQL[],
-): Promise<HitCount> {
-  if (source.kind === 'catalogue') return countHits(app, query);
-  const { rows } = await app.db.execute<{ count: number }>(
-    sql`select count(*) from ${batchTables(source.batchId)} where ${allOf(conditions)}`,
-  );
-  return { count: rows[0]?.count ?? 0, isApproximate: false };
+type CountedPage = [PageOfIds, HitCount | undefined];
+
+async function cataloguePage(app: AppContext, query: ListQuery): Promise<CountedPage> {
+  const isFirst = query.after === undefined;
+  const sample = isFirst && isNarrow(query) ? await sampleOf(app, query) : undefined;
+  const conditionsOf = sample?.conditionsOf ?? (await conditionsNow(app.db));
+  // All of few have to be looked at anyway to put them in order. Else it is counted beside: whoever waits for both waits for the longer one.
+  const isCounted = sample?.factor === 1;
+  const counting = async (): Promise<HitCount | undefined> => {
+    if (!isFirst || isCounted || (sample && query.count === 'free')) return undefined;
+    return sample ? countSample(app.db, sample) : countHits(app, query);
+  };
+  const [page, counted] = await Promise.all([
+    (async () =>
+      (query.sort === 'relevance' ? await relevantPage(app, query, conditionsOf, sample) : undefined) ??
+      pageInOrder(app, { kind: 'catalogue' }, query, conditionsOf(query), isCounted))(),
+    counting(),
+  ]);
+  return [page, page.total === undefined ? counted : { count: page.total, isApproximate: false }];
+}
+
+async function batchPage(app: AppContext, batchId: number, query: ListQuery): Promise<CountedPage> {
+  const conditions = filterConditions(query, { kind: 'batch' });
+  const counting = async (): Promise<HitCount> => {
+    const { rows } = await app.db.execute<{ count: number }>(
+      sql`select count(*) from ${batchTables(batchId)} where ${allOf(conditions)}`,
+    );
+    return { count: rows[0]?.count ?? 0, isApproximate: false };
+  };
+  return Promise.all([
+    pageInOrder(app, { kind: 'batch', batchId }, query, conditions, false),
+    query.after === undefined ? counting() : undefined,
+  ]);
 }
 
 async function pageInOrder(
@@ -81,6 +98,7 @@ async function pageInOrder(
   source: Source,
   query: ListQuery,
   conditions: readonly SQL[],
+  isCounted: boolean,
 ): Promise<PageOfIds> {
   const isCatalogue = source.kind === 'catalogue';
   const wanted = sortKeysOf(query);
@@ -94,13 +112,15 @@ async function pageInOrder(
   const after = query.after === undefined ? [] : [afterKeys(keys, readMark(query.after, keys.length))];
   const all = [...conditions, ...after];
   const columns = keys.map(({ column }, index) => sql`${column} as ${sql.identifier(`k${index}`)}`);
+  if (isCounted) columns.push(sql`count(*) over () as total`);
   const order = keys.map(({ column, descending }) => (descending ? sql`${column} desc` : column));
   const { rows } = await app.db.execute<Record<string, string | number>>(sql`
     select ${sql.join(columns, sql`, `)} from ${tables} where ${allOf(all)} order by ${sql.join(order, sql`, `)} limit ${query.limit + 1}`);
-  return pageOf(
+  const page = pageOf(
     rows.map((row) => keys.map((_, index) => row[`k${index}`] ?? '')),
     query.limit,
   );
+  return isCounted ? { ...page, total: Number(rows[0]?.['total'] ?? 0) } : page;
 }
 
 /** Rows behind a row with these keys. */

@@ -5,6 +5,8 @@ import { z } from 'zod';
 export interface PageOfIds {
   ids: number[];
   next: string | null;
+  /** How many there are on all pages, where that was found out on the way. */
+  total?: number;
 }
 
 /** A page from rows of keys, the last of them the number; one row more than asked for says that there is a next page. */

@@ -2,6 +2,7 @@ import { filterSchema, type ListFilter } from '@flagstone/contract/selection';
 import { FIELDS, type FieldName } from '@flagstone/core/record/fields';
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import type { Queryable } from '../db/connect.ts';
+import { KEPT } from '../db/kept-statements.ts';
 import { records } from '../db/schema.ts';
 import { stateCondition } from './copy-state.ts';
 import { queryConditions } from './query-sql.ts';
@@ -31,16 +32,23 @@ export function catalogueTables(withCopy: boolean): SQL {
     left join analyses a on a.sound_id = f.sound_id ${copy}`;
 }
 
+/** What filters ask of the sounds of the catalogue, over search rows `f` and the tables of `catalogueTables`; with `isNamed`, words have to stand in name, keywords or category. */
+export type ConditionsOf = (filter: ListFilter, isNamed?: boolean) => SQL[];
+
 /**
- * What a filter asks of the sounds of the catalogue, over search rows `f` and the tables of `catalogueTables`. That nothing is retired is found out first: asked
- * for each sound, PostgreSQL would not use its indexes.
+ * How filters narrow the catalogue as it is now. That nothing is retired is found out first: asked for each sound, PostgreSQL would not use its
+ * indexes.
  */
-export async function catalogueConditions(db: Queryable, filter: ListFilter, isNamed = false): Promise<SQL[]> {
+export async function conditionsNow(db: Queryable): Promise<ConditionsOf> {
   const { rows } = await db.execute<{ some: boolean }>(
-    sql`select exists (select from collections where retired_at is not null) as some`,
+    sql`${KEPT} select exists (select from collections where retired_at is not null) as some`,
   );
-  const retired = rows[0]?.some === true && filter.collection === '';
-  return [sql`f.filed`, ...(retired ? [IS_NOT_RETIRED] : []), ...narrowing(filter, { kind: 'catalogue' }, isNamed)];
+  const retired = rows[0]?.some === true ? [IS_NOT_RETIRED] : [];
+  return (filter, isNamed = false) => [
+    sql`f.filed`,
+    ...(filter.collection === '' ? retired : []),
+    ...narrowing(filter, { kind: 'catalogue' }, isNamed),
+  ];
 }
 
 /** What a filter asks of search rows `f`, and of records `r`, copies `c`, sounds `s`, analyses `a` and batch items `b` where it has to. */

@@ -1,4 +1,5 @@
 import type { SoundPage } from '@flagstone/contract/api';
+import type { HitCount } from '@flagstone/contract/facets';
 import type { SoundRow } from '@flagstone/contract/record';
 import {
   sortKeysOf,
@@ -22,13 +23,15 @@ export type SortState = Pick<ListQuery, 'sort' | 'direction' | 'then' | 'seed'>;
 
 /**
  * The rows of a list place: loaded page by page as they come into view, kept up to date while records change, with the current row and the
- * selection. `Select all` is kept as such and sent as a query, never as a list of ids.
+ * selection. `Select all` is kept as such and sent as a query, never as a list of ids. With `countedBeside`, somebody else counts what the filter finds, and says it
+ * by `takeTotal`.
  */
 export function useSoundList(
   fetchPage: (query: Partial<ListQuery>, signal: AbortSignal) => Promise<SoundPage>,
   filter: Ref<ListFilter>,
   source: () => Selection,
   sorting: Ref<SortState> = ref({ sort: 'folder', direction: 'asc', then: '', seed: 0 }),
+  countedBeside = false,
 ) {
   const live = useLive();
   const player = usePlayer();
@@ -36,6 +39,10 @@ export function useSoundList(
   const total = ref(0);
   /** The total is in proportion to a sample. */
   const isAbout = ref(false);
+  /** There are at least as many as `total`; how many is not known yet. */
+  const isCounting = ref(true);
+  /** The total is still that of another filter. */
+  let isOfBefore = true;
   const loading = ref(true);
   const current = ref(-1);
   const chosen = ref<ReadonlySet<number>>(new Set());
@@ -63,18 +70,27 @@ export function useSoundList(
     return copyIds.length > 0 ? { kind: 'copies', copyIds } : undefined;
   });
 
-  async function load(limit: number, after?: string): Promise<SoundPage | undefined> {
+  async function load(limit: number, after?: string, more: Partial<ListQuery> = {}): Promise<SoundPage | undefined> {
     const { signal } = request;
-    const query = { ...filter.value, ...sorting.value, limit, ...(after === undefined ? {} : { after }) };
+    const query = { ...filter.value, ...sorting.value, limit, ...more, ...(after === undefined ? {} : { after }) };
     const page = await showingErrors(() => fetchPage(query, signal));
     return signal.aborted ? undefined : page;
   }
 
-  /** Only the first page says how much there is in all. */
-  function takeTotal(page: SoundPage): void {
-    if (page.total === null) return;
-    total.value = page.total;
-    isAbout.value = page.isApproximate;
+  function takeTotal({ count, isApproximate }: HitCount): void {
+    total.value = count;
+    isAbout.value = isApproximate;
+    isCounting.value = false;
+    isOfBefore = false;
+  }
+
+  /** What a page says of how much there is in all: only the first one does, if any. */
+  function takeCount({ rows: read, next: further, total: count, isApproximate }: SoundPage): void {
+    if (count !== null) takeTotal({ count, isApproximate });
+    else if (isOfBefore) {
+      total.value = read.length + Number(further !== null);
+      isCounting.value = true;
+    }
   }
 
   /** Starts again from the first row; `keepId` is a copy whose row stays the current one. */
@@ -84,13 +100,13 @@ export function useSoundList(
     const { signal } = request;
     loading.value = true;
     fetching = false;
-    const page = await load(FIRST_PAGE);
+    const page = await load(FIRST_PAGE, undefined, countedBeside ? { count: 'free' } : {});
     if (signal.aborted) return;
     loading.value = false;
     if (!page) return;
     rows.value = page.rows;
     if (keepId !== undefined) current.value = page.rows.findIndex(({ copyId }) => copyId === keepId);
-    takeTotal(page);
+    takeCount(page);
     next = page.next;
   }
 
@@ -118,7 +134,7 @@ export function useSoundList(
       const page = await load(Math.min(RELOAD_PAGE, wanted - fresh.length), after);
       if (!page) return;
       fresh.push(...page.rows);
-      takeTotal(page);
+      takeCount(page);
       next = page.next;
       after = page.next ?? undefined;
     } while (fresh.length < wanted && after !== undefined);
@@ -155,6 +171,12 @@ export function useSoundList(
     request.abort();
   });
 
+  // Another order finds as many.
+  watch(
+    () => JSON.stringify(filter.value),
+    () => (isOfBefore = true),
+    { flush: 'sync' },
+  );
   const questionOf = ({ also: _, ...asked }: ListFilter): string => JSON.stringify([asked, sorting.value]);
   let question = questionOf(filter.value);
   // Compared by value: going to another step makes a new filter that says the same.
@@ -263,6 +285,8 @@ export function useSoundList(
     rows,
     total,
     isAbout,
+    isCounting,
+    takeTotal,
     loading,
     sorting,
     sortKeys,

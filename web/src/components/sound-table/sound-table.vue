@@ -179,7 +179,7 @@ useKeys({
       :style="`--columns: ${template}`"
       role="grid"
       :aria-label="label"
-      :aria-rowcount="list.total.value"
+      :aria-rowcount="list.isCounting.value ? -1 : list.total.value"
       :aria-colcount="all.length + 2"
       aria-multiselectable="true"
       :aria-busy="list.loading.value"
@@ -309,7 +309,11 @@ useKeys({
       <div v-if="list.rows.value.length === 0" class="empty"><slot name="empty" /></div>
     </div>
     <div class="foot soft" role="status">
-      <span>{{ list.isAbout.value ? 'about ' : '' }}{{ counted(list.total.value, 'sound') }}</span>
+      <span>{{
+        list.isCounting.value
+          ? 'counting …'
+          : `${list.isAbout.value ? 'about ' : ''}${counted(list.total.value, 'sound')}`
+      }}</span>
       <list-narrowing />
       <strong v-if="list.selectedCount.value > 0">{{
         list.everything.value ? 'All selected' : `${list.selectedCount.value.toLocaleString('en')} selected`

@@ -122,6 +122,7 @@ const list = useSoundList(
   filter,
   () => ({ kind: 'catalogue', filter: filter.value }),
   order,
+  true,
 );
 const { edit, editCell } = useRecordEdits(list);
 const { mark } = useSoundMarks(list);
@@ -179,7 +180,13 @@ useKeys({ e: () => void card.value?.focusField() });
 
 <template>
   <div class="catalogue">
-    <category-index :filter="filter" @choose="choose" @collections="chooseCollections" @toggle="toggle">
+    <category-index
+      :filter="filter"
+      @choose="choose"
+      @collections="chooseCollections"
+      @toggle="toggle"
+      @counted="list.takeTotal"
+    >
       <saved-searches :line="filter.q" :also="filter.also" />
     </category-index>
     <div class="middle" @dragover="drag" @dragleave="isDragged = isDragged && !leaves($event)" @drop.prevent="drop">

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { CategoryCounts, Facets } from '@flagstone/contract/facets';
+import type { CategoryCounts, Facets, HitCount } from '@flagstone/contract/facets';
 import type { ListFilter } from '@flagstone/contract/selection';
 import { useDebounceFn } from '@vueuse/core';
 import { onBeforeUnmount, ref, watch } from 'vue';
@@ -17,6 +17,7 @@ const emit = defineEmits<{
   choose: [category: string, catId: string];
   collections: [chosen: string];
   toggle: [term: string];
+  counted: [total: HitCount];
 }>();
 
 /** The rows come first. */
@@ -38,6 +39,7 @@ async function load(): Promise<void> {
   counts.value = answer.categories.categories;
   about.value = answer.categories.isApproximate ? '≈' : '';
   facets.value = answer.facets;
+  emit('counted', answer.total);
 }
 const loadSoon = useDebounceFn(load, REST_MS);
 

@@ -1,0 +1,24 @@
+import { once } from 'node:events';
+import { Worker } from 'node:worker_threads';
+
+/** What a thread of clients is to do. */
+export interface Asking {
+  /** The addresses of each search, asked for together. */
+  searches: string[][];
+  clients: number;
+  seconds: number;
+}
+
+export interface Answered {
+  /** How long each search took, in seconds. */
+  times: number[];
+  /** How long all of them took together. */
+  seconds: number;
+}
+
+/** Asks as so many clients at once, in a thread of their own: on the server's thread, reading its answers would be counted as its work. */
+export async function askAsMany(asking: Asking): Promise<Answered> {
+  const worker = new Worker(new URL('./search-clients.ts', import.meta.url), { workerData: asking });
+  const [answered] = (await once(worker, 'message')) as [Answered];
+  return answered;
+}
