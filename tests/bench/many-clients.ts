@@ -1,5 +1,6 @@
-import { once } from 'node:events';
-import { Worker } from 'node:worker_threads';
+import { createRequire } from 'node:module';
+import { fileURLToPath, pathToFileURL } from 'node:url';
+import { Piscina } from 'piscina';
 
 /** What a thread of clients is to do. */
 export interface Asking {
@@ -18,7 +19,14 @@ export interface Answered {
 
 /** Asks as so many clients at once, in a thread of their own: on the server's thread, reading its answers would be counted as its work. */
 export async function askAsMany(asking: Asking): Promise<Answered> {
-  const worker = new Worker(new URL('./search-clients.ts', import.meta.url), { workerData: asking });
-  const [answered] = (await once(worker, 'message')) as [Answered];
-  return answered;
+  const pool = new Piscina({
+    filename: fileURLToPath(new URL('./search-clients.ts', import.meta.url)),
+    execArgv: ['--import', pathToFileURL(createRequire(import.meta.url).resolve('tsx')).href],
+    maxThreads: 1,
+  });
+  try {
+    return (await pool.run(asking)) as Answered;
+  } finally {
+    await pool.destroy();
+  }
 }
