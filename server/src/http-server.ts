@@ -16,8 +16,6 @@ const LOOPBACK_NAMES = ['127.0.0.1', 'localhost', '[::1]'];
 export function httpServer(app: AppContext): Express {
   const server = express();
   server.disable('x-powered-by');
-  // Answers of the API are never asked for again with their digest; of files, express.static makes its own.
-  server.disable('etag');
   server.use(
     helmet({
       // Element Plus sets styles on elements; everything else comes from this server alone. No HTTPS on loopback.

@@ -245,6 +245,12 @@ describe('the API', () => {
     ['a batch that does not exist', '/api/batches/99999', 404, 'NOT_FOUND'],
     ['a number that is none', '/api/batches/abc', 400, 'BAD_REQUEST'],
     ['a page mark of another list', '/api/catalogue?after=nonsense', 400, 'BAD_REQUEST'],
+    [
+      'a page mark of an order that there is not',
+      `/api/catalogue?q=goose&sort=relevance&after=${Buffer.from('[0.5,1,1]').toString('base64url')}`,
+      400,
+      'BAD_REQUEST',
+    ],
     ['a sort key that is none', '/api/catalogue?sort=colour', 400, 'BAD_REQUEST'],
   ])('says what is wrong with %s', async (_, address, status, code) => {
     const answer = await app.http.get(address).set('Host', '127.0.0.1');

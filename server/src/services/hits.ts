@@ -22,7 +22,9 @@ const DEAR = 2500;
 export interface Sample {
   conditions: SQL[];
   factor: number;
-  /** How many sounds PostgreSQL expects to have the words in name, keywords or category, from its statistics; 0 for a filter without words. */
+  /** How many sounds PostgreSQL expects the filter to find in all, from its statistics. */
+  expected: number;
+  /** How many of them it expects to have the words in name, keywords or category; 0 for a filter without words. */
   expectedNamed: number;
   /** How the filter, and others like it, are asked for in full. */
   conditionsOf: ConditionsOf;
@@ -72,7 +74,7 @@ async function findSample(db: Queryable, filter: ListFilter): Promise<Sample> {
   if (!ofAll || !ofLarge) throw new Error('PostgreSQL did not say what it expects');
   const isFew = ofAll.rows <= MOST_COUNTED && ofAll.cost <= DEAR;
   const sample = isFew ? { conditions: all, factor: 1 } : ofLarge.cost <= DEAR ? large : small;
-  return { ...sample, conditionsOf, expectedNamed: ofNamed?.rows ?? 0 };
+  return { ...sample, conditionsOf, expected: ofAll.rows, expectedNamed: ofNamed?.rows ?? 0 };
 }
 
 interface PlanNode {

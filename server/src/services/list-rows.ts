@@ -5,7 +5,7 @@ import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { COPY_STATE } from './copy-state.ts';
 import { countHits, countSample, sampleOf } from './hits.ts';
-import { pageOf, readMark, type PageOfIds } from './page-marks.ts';
+import { keysSchema, pageOf, readMark, type PageOfIds } from './page-marks.ts';
 import { relevantPage } from './relevance.ts';
 import { allOf, catalogueTables, conditionsNow, filterConditions, isNarrow } from './search.ts';
 import { batchTables, rowsInOrder } from './sound-rows.ts';
@@ -109,7 +109,7 @@ async function pageInOrder(
   const tables = isCatalogue
     ? catalogueTables(wanted.some(({ key }) => OF_COPY.includes(key)))
     : batchTables(source.batchId);
-  const after = query.after === undefined ? [] : [afterKeys(keys, readMark(query.after, keys.length))];
+  const after = query.after === undefined ? [] : [afterKeys(keys, readMark(query.after, keysSchema(keys.length)))];
   const all = [...conditions, ...after];
   const columns = keys.map(({ column }, index) => sql`${column} as ${sql.identifier(`k${index}`)}`);
   if (isCounted) columns.push(sql`count(*) over () as total`);

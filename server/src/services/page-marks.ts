@@ -19,12 +19,14 @@ export function pageOf(rows: readonly (string | number)[][], limit: number): Pag
   };
 }
 
-const markSchema = z.array(z.union([z.string(), z.number()]));
+/** The keys of a row in an order by so many columns. */
+export const keysSchema = (length: number): z.ZodType<(string | number)[]> =>
+  z.array(z.union([z.string(), z.number()])).length(length);
 
 /** The keys of the last row of the page before. Throws BAD_REQUEST for what is not such a mark. */
-export function readMark(mark: string, length: number): (string | number)[] {
+export function readMark<Keys>(mark: string, keys: z.ZodType<Keys>): Keys {
   try {
-    return markSchema.length(length).parse(JSON.parse(Buffer.from(mark, 'base64url').toString()));
+    return keys.parse(JSON.parse(Buffer.from(mark, 'base64url').toString()));
   } catch (cause) {
     throw new AppError('BAD_REQUEST', 'The page mark is not one that this list gave.', { cause });
   }

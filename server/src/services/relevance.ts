@@ -1,6 +1,7 @@
 import type { ListQuery } from '@flagstone/contract/selection';
 import { PLACE_WEIGHTS } from '@flagstone/core/query/explain-rank';
 import { sql, type SQL } from 'drizzle-orm';
+import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { sampleOf, type Sample } from './hits.ts';
@@ -10,6 +11,9 @@ import { allOf, catalogueTables, type ConditionsOf } from './search.ts';
 
 /** The order of which a mark tells that all were ranked one by one; else the number of the tier. */
 const RANKED = -1;
+const MOST_TIERS = 3;
+/** What a column of merits can hold; every score is less. */
+const MOST_MERIT = 32_767;
 
 /** What a hit in paths, other fields, keywords and category, and the name counts. */
 const WEIGHTS = `{${PLACE_WEIGHTS.path},${PLACE_WEIGHTS.others},${PLACE_WEIGHTS.labels},${PLACE_WEIGHTS.name}}`;
@@ -18,8 +22,19 @@ const MERIT_SHARE = 36;
 /** Whatever has the words themselves stands above what only has words beside them. */
 const EXACT = 10;
 
-/** From so many sounds on, those with a word in name, keywords or category are looked for one merit after the other: measured over 400 searches in a million. */
-const MANY_NAMED = 1000;
+/** From so many sounds of a tier on, as PostgreSQL expects them, they are looked for one merit after the other: the best value over 240 searches in a million. */
+const MANY = 1000;
+
+/** How the order was made, with score or merit and number of the last row of the page before. */
+const markSchema = z.tuple([
+  z
+    .int()
+    .min(RANKED)
+    .max(MOST_TIERS - 1),
+  z.number().min(-MOST_MERIT).max(MOST_MERIT),
+  z.int(),
+]);
+type LastRow = readonly [key: number, soundId: number];
 
 interface Question {
   /** The words as they were typed. */
@@ -56,9 +71,9 @@ export async function relevantPage(
   if (!exact || !wide) return undefined;
   const question = { exact, wide, isWidened: query.also !== '' };
   const isCounted = sample?.factor === 1;
-  const mark = query.after === undefined ? undefined : readMark(query.after, 3);
-  const order = mark === undefined ? (isCounted ? RANKED : 0) : Number(mark[0]);
-  const after = mark && ([mark[1] ?? 0, mark[2] ?? 0] as const);
+  const mark = query.after === undefined ? undefined : readMark(query.after, markSchema);
+  const order = mark?.[0] ?? (isCounted ? RANKED : 0);
+  const after: LastRow | undefined = mark && [mark[1], mark[2]];
   const conditions = conditionsOf(query);
   if (order === RANKED) {
     const { keys, total } = await ranked(app.db, conditions, score(question), query.limit + 1, after);
@@ -68,13 +83,14 @@ export async function relevantPage(
     );
     return isCounted ? { ...page, total } : page;
   }
-  // Tier after tier until the page is full.
+  // Tier after tier until the page is full: there are two, or three with words beside those that were typed.
   const tiers = [conditionsOf({ ...query, also: '' }, true), ...othersOf(question).map((one) => [...conditions, one])];
   const rows: (string | number)[][] = [];
   for (let tier = order; tier < tiers.length && rows.length <= query.limit; tier += 1) {
     const missing = query.limit + 1 - rows.length;
     const beyond = tier === order ? after : undefined;
-    const isMany = tier > 0 || (sample ?? (await sampleOf(app, query))).expectedNamed >= MANY_NAMED;
+    const { expected, expectedNamed } = sample ?? (await sampleOf(app, query));
+    const isMany = (tier === 0 ? expectedNamed : expected - expectedNamed) >= MANY;
     const keys = await (isMany ? meritByMerit : byMerit)(app.db, tiers[tier] ?? [], missing, beyond);
     rows.push(...keys.map((row) => [tier, ...row]));
   }
@@ -87,16 +103,13 @@ function othersOf({ exact, isWidened }: Question): SQL[] {
   return isWidened ? [sql`${elsewhere} and ${found(exact)}`, sql`not ${found(exact)}`] : [elsewhere];
 }
 
-/** A key and a number: of the last row of the page before. */
-type Mark = readonly [string | number, string | number];
-
 /** Scores and numbers of sounds, the highest score first, behind a mark; and how many there are in all. */
 async function ranked(
   db: Queryable,
   conditions: readonly SQL[],
   key: SQL,
   limit: number,
-  after: Mark | undefined,
+  after: LastRow | undefined,
 ): Promise<{ keys: [number, number][]; total: number }> {
   const beyond = after ? [sql`(${key}, f.sound_id) < (${after[0]}, ${after[1]})`] : [];
   const { rows } = await db.execute<{ key: number; id: number; total: number }>(sql`
@@ -110,7 +123,7 @@ async function byMerit(
   db: Queryable,
   conditions: readonly SQL[],
   limit: number,
-  after: Mark | undefined,
+  after: LastRow | undefined,
 ): Promise<[number, number][]> {
   const { rows } = await db.execute<{ key: number; id: number }>(sql`
     select f.merit as key, f.sound_id as id from ${catalogueTables(false)} where ${allOf([...conditions, ...behind(after)])}
@@ -126,10 +139,10 @@ async function meritByMerit(
   db: Queryable,
   conditions: readonly SQL[],
   limit: number,
-  after: Mark | undefined,
+  after: LastRow | undefined,
 ): Promise<[number, number][]> {
   const end = (which: 'min' | 'max'): SQL => sql`(select ${sql.raw(which)}(merit) from search_rows where filed)`;
-  const first = after ? sql`${after[0]}::int` : end('max');
+  const first = after ? sql`least(${after[0]}::int, ${end('max')})` : end('max');
   const all = [sql`f.merit = step.merit::smallint`, ...conditions, ...behind(after)];
   const { rows } = await db.execute<{ key: number; id: number }>(sql`
     select best.merit as key, best.id from generate_series(${first}, ${end('min')}, -1) step(merit) cross join lateral (
@@ -138,6 +151,6 @@ async function meritByMerit(
   return rows.map((row) => [row.key, row.id]);
 }
 
-function behind(after: Mark | undefined): SQL[] {
+function behind(after: LastRow | undefined): SQL[] {
   return after ? [sql`(f.merit, f.sound_id) < (${after[0]}, ${after[1]})`] : [];
 }
