@@ -32,8 +32,10 @@ const about = ref('');
 const ask = useAsking();
 async function load(): Promise<void> {
   const signal = ask();
-  const answer = await showingErrors(() => call('countIndex', { query: props.filter, signal }));
-  if (signal.aborted) return;
+  const { filter } = props;
+  const answer = await showingErrors(() => call('countIndex', { query: filter, signal }));
+  // Of another filter by now: it is asked for in a moment.
+  if (signal.aborted || JSON.stringify(filter) !== JSON.stringify(props.filter)) return;
   isBusy.value = false;
   if (!answer) return;
   counts.value = answer.categories.categories;
