@@ -1,5 +1,4 @@
 import type { SoundPage } from '@flagstone/contract/api';
-import type { HitCount } from '@flagstone/contract/facets';
 import type { SoundRow } from '@flagstone/contract/record';
 import {
   sortKeysOf,
@@ -12,6 +11,7 @@ import { computed, onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue
 import { useLive } from '../stores/live.ts';
 import { usePlayer } from '../stores/player.ts';
 import { showingErrors } from './use-errors.ts';
+import { useTotal } from './use-total.ts';
 
 /** Small enough that reading a page is not felt while the list is scrolled. */
 const PAGE = 100;
@@ -36,13 +36,7 @@ export function useSoundList(
   const live = useLive();
   const player = usePlayer();
   const rows = shallowRef<SoundRow[]>([]);
-  const total = ref(0);
-  /** The total is in proportion to a sample. */
-  const isAbout = ref(false);
-  /** There are at least as many as `total`; how many is not known yet. */
-  const isCounting = ref(true);
-  /** The total is still that of another filter. */
-  let isOfBefore = true;
+  const { total, isAbout, isCounting, takeTotal, takeCount } = useTotal(filter);
   const loading = ref(true);
   const current = ref(-1);
   const chosen = ref<ReadonlySet<number>>(new Set());
@@ -75,22 +69,6 @@ export function useSoundList(
     const query = { ...filter.value, ...sorting.value, limit, ...more, ...(after === undefined ? {} : { after }) };
     const page = await showingErrors(() => fetchPage(query, signal));
     return signal.aborted ? undefined : page;
-  }
-
-  function takeTotal({ count, isApproximate }: HitCount): void {
-    total.value = count;
-    isAbout.value = isApproximate;
-    isCounting.value = false;
-    isOfBefore = false;
-  }
-
-  /** What a page says of how much there is in all: only the first one does, if any. */
-  function takeCount({ rows: read, next: further, total: count, isApproximate }: SoundPage): void {
-    if (count !== null) takeTotal({ count, isApproximate });
-    else if (isOfBefore) {
-      total.value = read.length + Number(further !== null);
-      isCounting.value = true;
-    }
   }
 
   /** Starts again from the first row; `keepId` is a copy whose row stays the current one. */
@@ -171,12 +149,6 @@ export function useSoundList(
     request.abort();
   });
 
-  // Another order finds as many.
-  watch(
-    () => JSON.stringify(filter.value),
-    () => (isOfBefore = true),
-    { flush: 'sync' },
-  );
   const questionOf = ({ also: _, ...asked }: ListFilter): string => JSON.stringify([asked, sorting.value]);
   let question = questionOf(filter.value);
   // Compared by value: going to another step makes a new filter that says the same.
