@@ -90,7 +90,7 @@ export const listQuerySchema = filterSchema.extend({
   /** Of the order at random: the same seed gives the same order. */
   seed: z.coerce.number().int().min(0).max(1_000_000_000).default(0),
   after: z.string().max(4000).optional(),
-  /** Whether the first page says how much there is in all; `free`: only of few, which it has to look at anyway, and of the whole catalogue, whose count is kept. */
+  /** Whether the first page says how much there is in all; `free`: only of few, which it has to look at anyway. */
   count: z.enum(['always', 'free']).default('always'),
   limit: z.coerce.number().int().min(1).max(500).default(200),
 });

@@ -11,12 +11,28 @@ const CHUNK = 4000;
 const LANES = 2;
 const NOUNS = 20_000;
 
+/** Raised whenever other sounds are made: a data folder with those of before is not taken for one of now. */
+export const DATA_VERSION = 2;
+
 const LIBRARIES = 240;
-const CREATORS = 60;
+export const CREATORS = 60;
+export const PUBLISHERS = 30;
+export const PROJECTS = 40;
+export const MICROPHONES = [
+  'pair of figure eights',
+  'short shotgun',
+  'contact',
+  'hydrophone',
+  'boundary',
+  'cardioid pair',
+];
 const LICENCES = ['Royalty free', 'House use', 'CC0 1.0', 'CC BY 4.0', 'One production', ''];
 const FORMS = ['single', 'single', 'series', 'bed', 'loop', ''];
 const RATES = [48_000, 48_000, 48_000, 96_000, 96_000, 44_100, 192_000];
 const CHANNELS = [1, 1, 2, 2, 2, 2, 4, 6, 8];
+const DEPTHS = [24, 24, 24, 24, 16, 32];
+const CONTAINERS = ['WAV', 'WAV', 'WAV', 'WAV', 'WAV', 'WAV', 'WAV', 'WAV', 'FLAC', 'AIFF'];
+const YEARS = 4;
 
 /** A generator of numbers from 0 to 1 that gives the same ones every time (mulberry32). */
 export function randomFrom(seed: number): () => number {
@@ -82,14 +98,15 @@ export async function fillSearchable(db: Database, count: number): Promise<void>
   const anyCategory = zipf(categories.length, random);
   const anyLibrary = zipf(LIBRARIES, random);
   const from = <Value>(list: readonly Value[]): Value => list[Math.floor(random() * list.length)] as Value;
+  /** A share of the sounds has the value. */
+  const often = <Value>(share: number, value: () => Value): Value | null => (random() < share ? value() : null);
   const drawn = (least: number, most: number): string[] =>
     Array.from({ length: least + Math.floor(random() * (most - least + 1)) }, () => vocabulary[anyWord()] ?? '');
   const gaussian = (): number => random() + random() + random() + random() - 2;
 
-  const { rows } = await db.execute<{ id: string }>(
-    sql`insert into drives (name, identity, root_path) values ('Made up', 'marker:made-up', '/nowhere') returning id`,
-  );
-  const driveId = rows[0]?.id;
+  const { rows } = await db.execute<{ id: string }>(sql`
+    insert into drives (name, identity, root_path) values ('Made up', 'marker:made-up', '/nowhere'), ('Second', 'marker:second', '/nowhere/2') returning id`);
+  const [driveId, secondId] = rows.map(({ id }) => id);
   const chunk = (first: number, last: number): unknown[] =>
     Array.from({ length: last - first + 1 }, (_, index) => {
       const n = first + index;
@@ -97,7 +114,8 @@ export async function fillSearchable(db: Database, count: number): Promise<void>
       if (!category) throw new Error('the category list is empty');
       const library = `Library ${anyLibrary() + 1}`;
       const named = [from(category.words).toLowerCase(), ...drawn(1, 4)];
-      const name = `${category.catId}_${named.join(' ')}_FS_L${n % 97}_${n}.wav`;
+      const container = from(CONTAINERS);
+      const name = `${category.catId}_${named.join(' ')}_FS_L${n % 97}_${n}.${container.toLowerCase()}`;
       return {
         n,
         fx_name: named.map((word) => word.charAt(0).toUpperCase() + word.slice(1)).join(' '),
@@ -114,14 +132,36 @@ export async function fillSearchable(db: Database, count: number): Promise<void>
         rate: from(RATES),
         channels: from(CHANNELS),
         seconds: Math.round(Math.exp(1.5 + gaussian() * 2.2) * 1000) / 1000,
-        loudness: -26 + gaussian() * 9,
+        depth: from(DEPTHS),
+        loudness: often(0.99, () => -26 + gaussian() * 9),
+        clipped: often(0.01, () => 1 + Math.floor(random() * 500)) ?? 0,
+        container,
+        publisher: often(0.5, () => `Publisher ${Math.floor(random() * PUBLISHERS) + 1}`) ?? '',
+        project: often(0.6, () => `Show ${Math.floor(random() * PROJECTS) + 1}`) ?? '',
+        location: often(0.3, () => drawn(1, 3).join(' ')) ?? '',
+        microphone: often(0.4, () => from(MICROPHONES)) ?? '',
+        notes: often(0.2, () => drawn(4, 20).join(' ')) ?? '',
+        creator_id: often(0.8, () => `C${Math.floor(random() * CREATORS) + 1}`) ?? '',
+        source_id: often(0.6, () => `S${Math.floor(random() * LIBRARIES) + 1}`) ?? '',
+        weight: often(0.2, () => 1 + Math.floor(random() * 5)),
+        activity: often(0.2, () => 1 + Math.floor(random() * 5)),
+        tempo: often(0.05, () => 60 + Math.floor(random() * 120)),
+        // Of fifty sounds one was edited since its file was written, and of two hundred the file was changed by others.
+        revision: often(0.02, () => 2) ?? 1,
+        outside: random() < 0.005,
+        twice: random() < 0.06,
+        age: Math.floor(random() ** 2 * YEARS * 365),
+        used: random() < 0.03,
+        favourite: random() < 0.005,
+        mine: often(0.01, () => 1 + Math.floor(random() * 5)),
+        tags: often(0.01, () => [`reel${1 + Math.floor(random() * 12)}`]) ?? [],
         folder: `${library}/${category.category}/${category.subCategory}`,
         name,
       };
     });
   // Indexes are made at the end, as restoring a dump does.
   const { rows: indexes } = await db.execute<{ indexname: string; indexdef: string }>(
-    sql`select indexname, indexdef from pg_indexes where tablename = 'search_rows' and indexdef not like '% UNIQUE %'`,
+    sql`select indexname, indexdef from pg_indexes where tablename in ('search_rows', 'records') and indexdef not like '% UNIQUE %'`,
   );
   for (const { indexname } of indexes) await db.execute(sql`drop index ${sql.identifier(indexname)}`);
   let next = 1;
@@ -133,22 +173,32 @@ export async function fillSearchable(db: Database, count: number): Promise<void>
         const last = next - 1;
         const made = sql`jsonb_to_recordset(${JSON.stringify(chunk(first, last))}::jsonb) as n(n bigint, fx_name text, description text, keywords text[], cat_id text,
           category text, sub_category text, library text, creator text, licence text, form text, rating smallint, rate int, channels int, seconds float8,
-          loudness real, folder text, name text)`;
+          depth int, loudness real, clipped int, container text, publisher text, project text, location text, microphone text, notes text, creator_id text,
+          source_id text, weight smallint, activity smallint, tempo float8, revision int, outside boolean, twice boolean, age int, used boolean,
+          favourite boolean, mine smallint, tags text[], folder text, name text)`;
         await db.transaction(async (tx) => {
           await tx.execute(sql`create temporary table made on commit drop as select * from ${made}`);
           await tx.execute(sql`
-            insert into sounds (id, quick_digest, full_digest, digest_version, codec, sample_format, sample_rate_hz, bit_depth, channels, frames, duration_seconds, added_by, filed_at)
-            select n, md5(n::text), md5(n::text), 1, 'PCM', 'integer', rate, 24, channels, (seconds * rate)::bigint, seconds, 1, now() from made`);
+            insert into sounds (id, quick_digest, full_digest, digest_version, codec, sample_format, sample_rate_hz, bit_depth, channels, frames, duration_seconds, added_by, filed_at, created_at)
+            select n, md5(n::text), md5(n::text), 1, 'PCM', 'integer', rate, depth, channels, (seconds * rate)::bigint, seconds, 1, now(),
+              now() - make_interval(days => age) from made`);
           await tx.execute(sql`
-            insert into records (sound_id, fx_name, description, keywords, cat_id, category, sub_category, library, creator, licence, form, rating)
-            select n, fx_name, description, keywords, cat_id, category, sub_category, library, creator, licence, form, rating from made`);
+            insert into records (sound_id, fx_name, description, keywords, cat_id, category, sub_category, library, creator, licence, form, rating, revision,
+              publisher, project, location, microphone, notes, creator_id, source_id, weight, activity, tempo)
+            select n, fx_name, description, keywords, cat_id, category, sub_category, library, creator, licence, form, rating, revision,
+              publisher, project, location, microphone, notes, creator_id, source_id, weight, activity, tempo from made`);
           await tx.execute(sql`
-            insert into copies (sound_id, drive_id, folder, name, size_bytes, mtime_ms, inode, container, carries_revision, in_file, issues, full_digest)
-            select n, ${driveId}::uuid, folder, name, 1000000 + n, n, n::text, 'WAV', 1, '{}', '[]', md5(n::text) from made`);
+            insert into copies (sound_id, drive_id, folder, name, size_bytes, mtime_ms, inode, container, carries_revision, changed_outside, in_file, issues, full_digest)
+            select n, drive, folder, name, 1000000 + n, n, n::text, container, 1, outside, '{}', '[]', md5(n::text)
+            from made join (values (${driveId}::uuid, false), (${secondId}::uuid, true)) d(drive, is_second) on twice or not is_second`);
           await tx.execute(sql`
             insert into analyses (sound_id, version, measures, loudness_lufs, true_peak_dbtp, channel_layout)
-            select n, 1, '{}', loudness, loudness + 12, case channels when 1 then 'mono' when 2 then 'stereo' when 6 then '5.1' else '' end from made`);
+            select n, 1, jsonb_build_object('clippedSamples', clipped), loudness, loudness + 12, case channels when 1 then 'mono' when 2 then 'stereo' when 6 then '5.1' else '' end from made`);
           await tx.execute(sql`select flagstone_refresh_search(array(select n from made order by n))`);
+          await tx.execute(sql`insert into copies_out (sound_id, person_id) select n, 1 from made where used`);
+          await tx.execute(sql`
+            insert into sound_marks (person_id, sound_id, rating, favourite, tags)
+            select 1, n, mine, favourite, tags from made where favourite or mine is not null or tags <> '{}'`);
         });
       }
     }),

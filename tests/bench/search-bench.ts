@@ -5,13 +5,15 @@ import os from 'node:os';
 import path from 'node:path';
 import { parseArgs } from 'node:util';
 import { openContext } from '@flagstone/server/application';
+import { sortKeySchema } from '@flagstone/contract/selection';
 import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
 import { httpServer } from '@flagstone/server/http-server';
 import { sql } from 'drizzle-orm';
 import pino from 'pino';
 import { askAsMany } from './many-clients.ts';
+import { fieldSearches } from './field-searches.ts';
 import { benchPage } from './search-page.ts';
-import { fillSearchable, fillWaveforms, randomFrom, vocabularyOf } from './fill-searchable.ts';
+import { DATA_VERSION, fillSearchable, fillWaveforms, randomFrom, vocabularyOf } from './fill-searchable.ts';
 
 /**
  * `bench search [--rows 1000000] [--seconds 20] [--only WORDS]`: what a search costs on so many made-up sounds: the first page and the index's counts, categories among them,
@@ -27,7 +29,7 @@ const { values } = parseArgs({
   },
 });
 const count = Number(values.rows);
-const folder = path.join(os.tmpdir(), `flagstone-bench-search-${count}`);
+const folder = path.join(os.tmpdir(), `flagstone-bench-search-${count}-${DATA_VERSION}`);
 await mkdir(folder, { recursive: true });
 await chmod(folder, 0o755);
 const say = (line: string): void => void process.stdout.write(`${line}\n`);
@@ -102,7 +104,11 @@ const KINDS: Record<string, () => Query> = {
   'library and form': () => ({ q: `library:="Library ${1 + Math.floor(random() * 20)}" form:bed ` }),
   'by length': () => ({ q: `${any()} `, sort: 'length', direction: 'desc' }),
 };
+const FIELDS = fieldSearches(any, (limit) => Math.floor(random() * limit));
+/** How each field is asked for: alone, with a word, and without what it finds. */
+const WAYS = [(term: string) => term, (term: string) => `${any()} ${term}`, (term: string) => `${any()} -${term}`];
 const ROUNDS = 30;
+const ROUNDS_OF_FIELD = 4;
 /** More mixed searches than are asked in the time, so that none comes twice but by chance. */
 const MIXED = 5000;
 const WARMING = 500;
@@ -165,6 +171,26 @@ try {
     );
   }
   say(line('all of them', all));
+
+  if ('every field'.includes(values.only)) {
+    const [ofFields, ofOrders]: [number[], number[]] = [[], []];
+    for (const [name, term] of FIELDS) {
+      const times: number[] = [];
+      for (let round = 0; round < ROUNDS_OF_FIELD; round += 1)
+        for (const way of WAYS) {
+          const query = { q: `${way(term())} `, sort: round % 2 === 0 ? 'relevance' : 'name' };
+          times.push(await seconds(() => everything(query)));
+        }
+      ofFields.push(...times);
+      say(line(`field ${name}`, times));
+    }
+    say(line('every field', ofFields));
+    for (const sort of sortKeySchema.options)
+      for (const query of [{}, { q: `${between(0, 600)} ` }, { q: 'category:water ' }, { q: 'state:behind ' }])
+        for (const direction of ['asc', 'desc'])
+          ofOrders.push(await seconds(() => page({ ...query, sort, direction })));
+    say(line('every order', ofOrders));
+  }
 
   const slow: number[] = [];
   const fast: number[] = [];

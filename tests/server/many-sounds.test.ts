@@ -81,6 +81,35 @@ describe('a search that finds very many', () => {
     );
   });
 
+  it.each([
+    ['added', 'asc', SOUNDS - PADDLES + 1],
+    ['added', 'desc', SOUNDS],
+    ['relevance', 'asc', undefined],
+    ['shuffle', 'asc', undefined],
+  ] as const)('goes on from row to row by %s, %s, however far the first one stands', async (sort, direction, first) => {
+    const query = { q: 'paddle ', sort, direction };
+    const all = (await allRows(query)).map(({ soundId }) => soundId);
+    expect(all).toHaveLength(PADDLES);
+    if (first !== undefined) expect(all[0]).toBe(first);
+    const seen: number[] = [];
+    let after: string | undefined;
+    for (let step = 0; step < 4; step += 1) {
+      const page = await app.call('listCatalogue', { query: { ...query, limit: 1, ...(after ? { after } : {}) } });
+      seen.push(...page.rows.map(({ soundId }) => soundId));
+      after = page.next ?? undefined;
+    }
+    expect(seen).toEqual(all.slice(0, 4));
+  });
+
+  it('says of words that no sound has both of that there are none, where very many were to be expected', async () => {
+    for (const sort of ['relevance', 'name', 'length'])
+      expect(await app.call('listCatalogue', { query: { q: 'paddle -paddle ', sort } })).toMatchObject({
+        rows: [],
+        total: 0,
+        isApproximate: false,
+      });
+  });
+
   it('narrows nothing by words that say nothing, and repeats nothing', async () => {
     const names = await allPages({ q: 'the ', sort: 'relevance' });
     expect(new Set(names).size).toBe(SOUNDS);

@@ -9,6 +9,7 @@ import type { Job } from '@flagstone/contract/jobs';
 import { wavBytes, type WavTags } from '@flagstone/demo/wav-file';
 import { openApplication, type Application } from '@flagstone/server/application';
 import { httpServer } from '@flagstone/server/http-server';
+import { sql } from 'drizzle-orm';
 import pg from 'pg';
 import pino from 'pino';
 import request, { type Response } from 'supertest';
@@ -64,9 +65,27 @@ export class TestApplication {
     this.application = await openApplication(this.databaseAddress, [this.drive], quiet());
   }
 
+  /** Closes it. Whatever a suite did, the search rows have to say at its end what they would say if they were made anew. */
   async close(): Promise<void> {
+    const stale = await this.staleSearchRows();
     await this.application.close();
     await rm(this.drive, { recursive: true, force: true });
+    if (stale.length > 0) throw new Error(`Search rows say what is no longer so: ${JSON.stringify(stale)}`);
+  }
+
+  /** What rows said and would say, of some that differ. */
+  private async staleSearchRows(): Promise<unknown[]> {
+    return this.context.db.transaction(async (db) => {
+      // Measuring may be under way.
+      await db.execute(sql`lock table search_rows in share row exclusive mode`);
+      await db.execute(sql`create temporary table told on commit drop as select * from search_rows`);
+      await db.execute(sql`select flagstone_refresh_search(array(select sound_id from records order by 1))`);
+      const { rows } = await db.execute(sql`
+      select coalesce(f.sound_id, t.sound_id) as "soundId",
+        (select jsonb_object_agg(key, jsonb_build_array(value, to_jsonb(f) -> key)) from jsonb_each(to_jsonb(t)) where value <> to_jsonb(f) -> key) as differing
+      from search_rows f full join told t on t.sound_id = f.sound_id where to_jsonb(f) is distinct from to_jsonb(t) limit 3`);
+      return rows;
+    });
   }
 
   /** Calls an endpoint and returns status and body. */

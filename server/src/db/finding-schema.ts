@@ -44,8 +44,15 @@ export const searchRows = pgTable(
       .generatedAlwaysAs(sql`((hashint8(sound_id) >> 6) & 7)::smallint`),
     /** Words of all fields and of the paths of all copies, with weights: A name, B keywords and category, C other fields, D paths. */
     search: tsvector('search').notNull(),
+    /** What the fields of the search line find, each as `code=word`: the words of each field, and what is so or not. `flagstone_terms` makes it. */
+    terms: tsvector('terms')
+      .notNull()
+      .default(sql`''`),
     /** Of the first copy, in small letters: what lists are sorted by. */
     name: text('name').notNull(),
+    /** Folder and name of the first copy in small letters, and how that copy stands to the record. */
+    path: textField('path'),
+    state: textField('state'),
     container: text('container').notNull(),
     driveId: uuid('drive_id'),
     /** In small letters. */
@@ -66,6 +73,11 @@ export const searchRows = pgTable(
     loudnessLufs: real('loudness_lufs'),
     truePeakDbtp: real('true_peak_dbtp'),
     channelLayout: textField('channel_layout'),
+    weight: smallint('weight'),
+    activity: smallint('activity'),
+    tempo: real('tempo'),
+    /** Copies that are not gone. */
+    copies: smallint('copies').notNull().default(0),
     /** How good and how well described: twice the rating, and one for each of eight fields that is filled. */
     merit: smallint('merit').notNull().default(0),
     /** How often it was put in a pull list or copied out. */
@@ -84,6 +96,7 @@ export const searchRows = pgTable(
           table.eighth,
           table.merit,
           table.search,
+          table.terms,
           table.channels,
           table.form,
           table.category,
@@ -137,6 +150,32 @@ export const searchRows = pgTable(
         .where(filed),
       index('search_rows_length').on(table.durationSeconds, table.soundId).where(filed),
       index('search_rows_uses').on(table.uses, table.soundId).where(filed),
+      index('search_rows_path').on(table.path, table.soundId).where(filed),
+      index('search_rows_state').on(table.state, table.soundId).where(filed),
+      index('search_rows_channels').on(table.channels, table.soundId).where(filed),
+      index('search_rows_rate').on(table.sampleRateHz, table.soundId).where(filed),
+      index('search_rows_depth').on(table.bitDepth, table.soundId).where(filed),
+      index('search_rows_loudness')
+        .on(sql`coalesce(${table.loudnessLufs}, -1000)`, table.soundId)
+        .where(filed),
+      index('search_rows_rating')
+        .on(sql`coalesce(${table.rating}, 0)`, table.soundId)
+        .where(filed),
+      index('search_rows_peak').on(table.truePeakDbtp).where(filed),
+      index('search_rows_created').on(table.createdAt).where(filed),
+      // What few sounds have.
+      index('search_rows_copies')
+        .on(table.copies)
+        .where(sql`${table.filed} and ${table.copies} <> 1`),
+      index('search_rows_weight')
+        .on(table.weight)
+        .where(sql`${table.filed} and ${table.weight} is not null`),
+      index('search_rows_activity')
+        .on(table.activity)
+        .where(sql`${table.filed} and ${table.activity} is not null`),
+      index('search_rows_tempo')
+        .on(table.tempo)
+        .where(sql`${table.filed} and ${table.tempo} is not null`),
       index('search_rows_filed').on(table.soundId).where(filed),
     ];
   },

@@ -10,7 +10,7 @@ import { bulkInsert } from '../db/bulk-insert.ts';
 import { copies, records, sounds, unreadable } from '../db/schema.ts';
 import type { HeaderResult } from '../drives/header-worker.ts';
 import type { WalkEntry } from '../drives/walk.ts';
-import { idList, refreshSearch } from '../services/search.ts';
+import { idList, lockRecords, refreshSearch } from '../services/search.ts';
 
 export type FoundFile = Extract<WalkEntry, { kind: 'file' }>;
 type Fault = Extract<WalkEntry, { kind: 'fault' }>;
@@ -98,13 +98,6 @@ export async function writeChunk(
   const { good, same, faults, known } = chunk;
   const { files: readFiles, newRecords } = await findSounds(app, tx, good, chunk.personId);
   const soundIds = [...new Set(readFiles.map((file) => file.soundId))];
-  const heldIds = soundIds.filter((id) => !newRecords.has(id));
-  const recordRows =
-    heldIds.length === 0 ? [] : await tx.select().from(records).where(inArray(records.soundId, heldIds));
-  const recordOf = new Map<number, RevisedRecord>([
-    ...newRecords,
-    ...recordRows.map((row) => [row.soundId, row] as const),
-  ]);
   const earlierIds = readFiles.flatMap((file) => known.get(pathOf(file))?.id ?? []);
   const earlierRows =
     earlierIds.length === 0
@@ -113,6 +106,16 @@ export async function writeChunk(
           .select()
           .from(copies)
           .where(sql`${copies.id} = any(${idList(earlierIds)})`);
+  // A file that holds another sound now leaves that of before with one copy less.
+  const touchedIds = [...new Set([...soundIds, ...earlierRows.map(({ soundId }) => soundId)])];
+  await lockRecords(tx, touchedIds);
+  const heldIds = soundIds.filter((id) => !newRecords.has(id));
+  const recordRows =
+    heldIds.length === 0 ? [] : await tx.select().from(records).where(inArray(records.soundId, heldIds));
+  const recordOf = new Map<number, RevisedRecord>([
+    ...newRecords,
+    ...recordRows.map((row) => [row.soundId, row] as const),
+  ]);
   const earlierAt = new Map(earlierRows.map((row) => [pathOf(row), row]));
   const copyRows = readFiles.flatMap((file) => {
     const record = recordOf.get(file.soundId);
@@ -140,7 +143,7 @@ export async function writeChunk(
       ${bulkInsert(copies, copyRows)} on conflict on constraint copies_path do update set ${sql.join(updated, sql`, `)}
       returning id, folder, name`);
     items.push(...written.rows.map((row) => ({ id: row.id, found: found.get(pathOf(row)) ?? 'same' })));
-    await refreshSearch(tx, soundIds);
+    await refreshSearch(tx, touchedIds);
   }
   if (same.length > 0)
     await tx

@@ -5,7 +5,7 @@ import type { Transaction } from '../db/connect.ts';
 import { batchItems, copies } from '../db/schema.ts';
 import type { DriveFiles } from '../drives/drive-files.ts';
 import type { IdSet } from './id-set.ts';
-import { idList, refreshSearch } from '../services/search.ts';
+import { idList, lockRecords, refreshSearch } from '../services/search.ts';
 
 type CopyRow = typeof copies.$inferSelect;
 
@@ -121,6 +121,8 @@ async function movesAmong(
 }
 
 async function takeNewPlaces(tx: Transaction, moves: readonly Move[]): Promise<void> {
+  const soundIds = [...new Set(moves.map(({ old }) => old.soundId))];
+  await lockRecords(tx, soundIds);
   const freshIds = moves.map(({ fresh }) => fresh.id);
   for (const { old, fresh } of moves) {
     await tx.execute(sql`
@@ -142,5 +144,5 @@ async function takeNewPlaces(tx: Transaction, moves: readonly Move[]): Promise<v
       })
       .where(eq(copies.id, old.id));
   }
-  await refreshSearch(tx, [...new Set(moves.map(({ old }) => old.soundId))]);
+  await refreshSearch(tx, soundIds);
 }

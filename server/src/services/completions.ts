@@ -67,7 +67,7 @@ async function textsLike(app: AppContext, rest: ListFilter, field: SearchField, 
   const { conditions, factor } = await sampleOf(app, rest);
   const each = isList ? sql`unnest(${column})` : column;
   const { rows } = await app.db.execute<{ value: string; count: number }>(sql`
-    select value, count(*) as count from (select ${each} as value from ${catalogueTables(false)} where ${allOf(conditions)}) said
+    select value, count(*) as count from (select ${each} as value from ${catalogueTables(!(field.name in TEXTS))} where ${allOf(conditions)}) said
     where value <> '' and strpos(lower(value), ${text}) > 0 group by value
     order by starts_with(lower(value), ${text}) desc, count(*) desc, value limit ${MOST}`);
   return rows.map(({ value, count }) => ({

@@ -153,7 +153,7 @@ async function countIn(
   const categories = withCategories ? sql`, in_category, in_sub_category, in_cat_id` : sql``;
   const shown = facets.length > 0 ? sql`, ${sql.join(named.slice(0, facets.length), sql`, `)}` : sql``;
   const { rows } = await app.db.execute<CountedRow>(sql`
-    with hit as (select ${sql.join(columns, sql`, `)} from ${catalogueTables(false)} where ${allOf(conditions)})
+    with hit as (select ${sql.join(columns, sql`, `)} from ${catalogueTables()} where ${allOf(conditions)})
     select count(*) as count, grouping(${sql.join(named, sql`, `)}) as left ${shown} ${categories}
     from hit group by grouping sets (${sql.join(sets, sql`, `)})`);
   const all = 2 ** named.length - 1;

@@ -73,7 +73,7 @@ async function foldersFound(
 /** Different sounds of a sample with a copy for which a condition holds, by an expression over copies `k` and drives `v`. */
 async function countBy(db: Queryable, sample: Sample, by: SQL, condition: SQL): Promise<Map<string, number>> {
   const { rows } = await db.execute<{ name: string; count: number }>(sql`
-    with hit as materialized (select f.sound_id from ${catalogueTables(false)} where ${allOf(sample.conditions)})
+    with hit as materialized (select f.sound_id from ${catalogueTables()} where ${allOf(sample.conditions)})
     select ${by} as name, count(distinct k.sound_id) as count from hit join copies k on k.sound_id = hit.sound_id and k.cleared_at is null
     join drives v on v.id = k.drive_id where ${condition} group by 1`);
   return new Map(rows.map(({ name, count }) => [name, count]));

@@ -18,28 +18,31 @@ const SAMPLES = [
 /** What PostgreSQL may expect counting to cost, in its own units: some 10 ms here. Looking at 2,000 sounds all over the table costs about as much. */
 const DEAR = 2500;
 
+/** What PostgreSQL expects of a filter, from its statistics, before anything is looked for. */
+export interface Expectation {
+  /** How the filter, and others like it, are asked for in full. */
+  conditionsOf: ConditionsOf;
+  /** How many sounds it expects the filter to find in all. */
+  expected: number;
+  /** How many of them it expects to have the words in name, keywords or category; 0 for a filter without words. */
+  expectedNamed: number;
+  /** How many are filed. */
+  filed: number;
+  /** Few enough to look at all of them. */
+  isFew: boolean;
+}
+
 /** Some of what a filter finds, whose counts, times `factor`, are those of all of it; with 1 it is all of it. */
 export interface Sample {
   conditions: SQL[];
   factor: number;
-  /** How many sounds PostgreSQL expects the filter to find in all, from its statistics. */
-  expected: number;
-  /** How many of them it expects to have the words in name, keywords or category; 0 for a filter without words. */
-  expectedNamed: number;
-  /** How the filter, and others like it, are asked for in full. */
-  conditionsOf: ConditionsOf;
 }
 
 /** How many of the filed sounds a filter finds: exactly for some thousands, and when it finds all of them; else in proportion. */
 export async function countHits(app: AppContext, filter: ListFilter): Promise<HitCount> {
-  return isNarrow(filter)
-    ? countSample(app.db, await sampleOf(app, filter))
-    : { count: await countCatalogue(app), isApproximate: false };
-}
-
-/** How many sounds there are in all by those of a sample. */
-export async function countSample(db: Queryable, { conditions, factor }: Sample): Promise<HitCount> {
-  return { count: (await count(db, conditions)) * factor, isApproximate: factor !== 1 };
+  if (!isNarrow(filter)) return { count: await countCatalogue(app), isApproximate: false };
+  const { conditions, factor } = await sampleOf(app, filter);
+  return { count: (await count(app.db, conditions)) * factor, isApproximate: factor !== 1 };
 }
 
 const countCatalogue = keptAnswer(async (app) => {
@@ -47,34 +50,46 @@ const countCatalogue = keptAnswer(async (app) => {
   return count(app.db, conditionsOf(filterSchema.parse({})));
 });
 
-/**
- * The sample to count in, so that a search that finds half a million costs no more than one that finds some thousand. A list, its index and its
- * categories ask for the same at the same time: it is worked out once.
- */
-export function sampleOf(app: AppContext, filter: ListFilter): Promise<Sample> {
-  const known = underWay.get(app) ?? new Map<string, Promise<Sample>>();
-  underWay.set(app, known);
-  const key = JSON.stringify(filterSchema.parse(filter));
-  const asked = known.get(key);
-  if (asked) return asked;
-  const sample = forAll(() => findSample(app.db, filter)).finally(() => known.delete(key));
-  known.set(key, sample);
-  return sample;
+/** A list, its index and its categories ask for the same at the same time: it is worked out once. */
+export const expectationOf = atOnce(expect);
+
+/** The sample to count in, so that a search that finds half a million costs no more than one that finds some thousand. */
+export const sampleOf = atOnce(findSample);
+
+/** The work for a filter, done once for all who ask for it while it is under way. */
+function atOnce<Value>(
+  work: (app: AppContext, filter: ListFilter) => Promise<Value>,
+): (app: AppContext, filter: ListFilter) => Promise<Value> {
+  const underWay = new WeakMap<AppContext, Map<string, Promise<Value>>>();
+  return (app, filter) => {
+    const known = underWay.get(app) ?? new Map<string, Promise<Value>>();
+    underWay.set(app, known);
+    const key = JSON.stringify(filterSchema.parse(filter));
+    const asked = known.get(key);
+    if (asked) return asked;
+    const value = forAll(() => work(app, filter)).finally(() => known.delete(key));
+    known.set(key, value);
+    return value;
+  };
 }
 
-const underWay = new WeakMap<AppContext, Map<string, Promise<Sample>>>();
+async function expect(app: AppContext, filter: ListFilter): Promise<Expectation> {
+  const conditionsOf = await conditionsNow(app.db);
+  const named = wordsAsked(filter.q) ? [conditionsOf({ ...filter, also: '' }, true)] : [];
+  const [ofAll, everything, ofNamed] = await expectationsOf(app.db, [conditionsOf(filter), [sql`f.filed`], ...named]);
+  if (!ofAll || !everything) throw new Error('PostgreSQL did not say what it expects');
+  const isFew = ofAll.rows <= MOST_COUNTED && ofAll.cost <= DEAR;
+  return { conditionsOf, isFew, expected: ofAll.rows, expectedNamed: ofNamed?.rows ?? 0, filed: everything.rows };
+}
 
-async function findSample(db: Queryable, filter: ListFilter): Promise<Sample> {
-  const conditionsOf = await conditionsNow(db);
+async function findSample(app: AppContext, filter: ListFilter): Promise<Sample> {
+  const { conditionsOf, isFew } = await expectationOf(app, filter);
   const all = conditionsOf(filter);
+  if (isFew) return { conditions: all, factor: 1 };
   const [large, small] = SAMPLES.map(({ condition, factor }) => ({ conditions: [...all, condition], factor }));
   if (!large || !small) throw new Error('there is no sample to count in');
-  const named = wordsAsked(filter.q) ? [conditionsOf({ ...filter, also: '' }, true)] : [];
-  const [ofAll, ofLarge, ofNamed] = await expectationsOf(db, [all, large.conditions, ...named]);
-  if (!ofAll || !ofLarge) throw new Error('PostgreSQL did not say what it expects');
-  const isFew = ofAll.rows <= MOST_COUNTED && ofAll.cost <= DEAR;
-  const sample = isFew ? { conditions: all, factor: 1 } : ofLarge.cost <= DEAR ? large : small;
-  return { ...sample, conditionsOf, expected: ofAll.rows, expectedNamed: ofNamed?.rows ?? 0 };
+  const [ofLarge] = await expectationsOf(app.db, [large.conditions]);
+  return ofLarge && ofLarge.cost <= DEAR ? large : small;
 }
 
 interface PlanNode {
@@ -90,7 +105,7 @@ interface PlanNode {
  */
 async function expectationsOf(db: Queryable, lists: readonly SQL[][]): Promise<{ rows: number; cost: number }[]> {
   const found = lists.map(
-    (conditions) => sql`array(select f.sound_id from ${catalogueTables(false)} where ${allOf(conditions)})`,
+    (conditions) => sql`array(select f.sound_id from ${catalogueTables()} where ${allOf(conditions)})`,
   );
   const { rows } = await db.execute<{ 'QUERY PLAN': [{ Plan: PlanNode }] }>(
     sql`explain (format json) select ${sql.join(found, sql`, `)}`,
@@ -104,7 +119,7 @@ async function expectationsOf(db: Queryable, lists: readonly SQL[][]): Promise<{
 
 async function count(db: Queryable, conditions: readonly SQL[]): Promise<number> {
   const { rows } = await db.execute<{ count: number }>(
-    sql`select count(*) from ${catalogueTables(false)} where ${allOf(conditions)}`,
+    sql`select count(*) from ${catalogueTables()} where ${allOf(conditions)}`,
   );
   return rows[0]?.count ?? 0;
 }

@@ -4,29 +4,30 @@ import { sortKeysOf, type ListQuery, type SortKey } from '@flagstone/contract/se
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { COPY_STATE } from './copy-state.ts';
-import { countHits, countSample, sampleOf } from './hits.ts';
+import { countHits, expectationOf, type Expectation } from './hits.ts';
+import { alongIndex, gathered, isFrequent, type KeyRow, type Order } from './in-order.ts';
 import { keysSchema, pageOf, readMark, type PageOfIds } from './page-marks.ts';
 import { relevantPage } from './relevance.ts';
-import { allOf, catalogueTables, conditionsNow, filterConditions, isNarrow } from './search.ts';
+import { allOf, conditionsNow, filterConditions, isNarrow } from './search.ts';
 import { batchTables, rowsInOrder } from './sound-rows.ts';
 
 type Source = { kind: 'batch'; batchId: number } | { kind: 'catalogue' };
 
-/** Columns of search rows `f`, for which the catalogue has indexes where lists are often sorted by them; of copies, `c`, and records, `r`. */
+/** Columns of search rows `f` and records `r`, for which the catalogue has indexes, in a batch also of copies `c`. */
 function sortColumn(key: SortKey, isCatalogue: boolean, seed: number): SQL {
   const columns: Record<SortKey, SQL> = {
     // Without words nothing is more relevant than what is well described.
     relevance: sql`f.merit`,
     name: isCatalogue ? sql`f.name` : sql`lower(c.name)`,
-    folder: sql`lower(c.folder || '/' || c.name)`,
+    folder: isCatalogue ? sql`f.path` : sql`lower(c.folder || '/' || c.name)`,
     catId: sql`f.cat_id`,
     fxName: sql`f.fx_name`,
-    description: sql`lower(r.description)`,
-    keywords: sql`lower(array_to_string(r.keywords, ', '))`,
-    state: COPY_STATE,
+    description: sql`lower(left(r.description, 60))`,
+    keywords: sql`flagstone_list(r.keywords)`,
+    state: isCatalogue ? sql`f.state` : COPY_STATE,
     library: sql`lower(f.library)`,
-    creatorId: sql`r.creator_id`,
-    sourceId: sql`r.source_id`,
+    creatorId: sql`left(r.creator_id, 60)`,
+    sourceId: sql`left(r.source_id, 60)`,
     length: sql`f.duration_seconds`,
     channels: sql`f.channels`,
     sampleRate: sql`f.sample_rate_hz`,
@@ -42,8 +43,8 @@ function sortColumn(key: SortKey, isCatalogue: boolean, seed: number): SQL {
   return columns[key];
 }
 
-/** Keys that are columns of the copy, which is looked up for every sound that is found then. */
-const OF_COPY: readonly SortKey[] = ['folder', 'state'];
+/** Keys that are columns of the record. */
+const OF_RECORD: readonly SortKey[] = ['description', 'keywords', 'creatorId', 'sourceId'];
 
 /** One page of a batch or of the catalogue, by key: page one hundred costs what page one costs. How much there is in all stands on the first. */
 export async function listRows(app: AppContext, source: Source, query: ListQuery): Promise<SoundPage> {
@@ -62,23 +63,44 @@ type CountedPage = [PageOfIds, HitCount | undefined];
 
 async function cataloguePage(app: AppContext, query: ListQuery): Promise<CountedPage> {
   const isFirst = query.after === undefined;
-  const sample = isFirst && isNarrow(query) ? await sampleOf(app, query) : undefined;
-  const conditionsOf = sample?.conditionsOf ?? (await conditionsNow(app.db));
+  const expectation = isNarrow(query) ? await expectationOf(app, query) : undefined;
   // All of few have to be looked at anyway to put them in order. Else it is counted beside: whoever waits for both waits for the longer one.
-  const isCounted = sample?.factor === 1;
-  const counting = async (): Promise<HitCount | undefined> => {
-    if (!isFirst || isCounted || (sample && query.count === 'free')) return undefined;
-    return sample ? countSample(app.db, sample) : countHits(app, query);
-  };
-  const [page, counted] = await Promise.all([
-    (async () =>
-      (query.sort === 'relevance' ? await relevantPage(app, query, conditionsOf, sample) : undefined) ??
-      pageInOrder(app, { kind: 'catalogue' }, query, conditionsOf(query), isCounted))(),
-    counting(),
-  ]);
+  const isCounted = isFirst && expectation?.isFew === true;
+  const counting = async (): Promise<HitCount | undefined> =>
+    !isFirst || isCounted || query.count === 'free' ? undefined : countHits(app, query);
+  const paging = async (): Promise<PageOfIds> =>
+    (query.sort === 'relevance' && expectation ? await relevantPage(app, query, expectation) : undefined) ??
+    catalogueInOrder(app, query, expectation, isCounted);
+  const [page, counted] = await Promise.all([paging(), counting()]);
   // A sample says little of the few that PostgreSQL did not expect to be few: a phrase of two frequent words.
   const total = page.total ?? (isFirst && page.next === null ? page.ids.length : undefined);
   return [page, total === undefined ? counted : { count: total, isApproximate: false }];
+}
+
+/** A page of the catalogue by the keys that are asked for. */
+async function catalogueInOrder(
+  app: AppContext,
+  query: ListQuery,
+  expectation: Expectation | undefined,
+  isCounted: boolean,
+): Promise<PageOfIds> {
+  const wanted = sortKeysOf(query);
+  const withRecord = wanted.some(({ key }) => OF_RECORD.includes(key));
+  // The number stands in the same index as what is sorted by.
+  const keys = keysOf(
+    query,
+    (key) => sortColumn(key, true, query.seed),
+    withRecord ? sql`r.sound_id` : sql`f.sound_id`,
+  );
+  const order: Order = { keys, beyond: beyondMark(query, keys), withRecord };
+  const conditions = (expectation?.conditionsOf ?? (await conditionsNow(app.db)))(query);
+  const limit = query.limit + 1;
+  const hasIndex = wanted.length === 1 && wanted[0]?.key !== 'shuffle';
+  const isAlong = hasIndex && !isCounted && (!expectation || isFrequent(expectation.expected, expectation.filed));
+  const met = isAlong ? await alongIndex(app.db, order, conditions, limit) : undefined;
+  const rows = met ?? (await gathered(app.db, order, conditions, limit, isCounted));
+  const page = pageOf(valuesOf(rows, keys), query.limit);
+  return isCounted ? { ...page, total: Number(rows[0]?.['total'] ?? 0) } : page;
 }
 
 async function batchPage(app: AppContext, batchId: number, query: ListQuery): Promise<CountedPage> {
@@ -90,43 +112,43 @@ async function batchPage(app: AppContext, batchId: number, query: ListQuery): Pr
     return { count: rows[0]?.count ?? 0, isApproximate: false };
   };
   return Promise.all([
-    pageInOrder(app, { kind: 'batch', batchId }, query, conditions, false),
+    batchInOrder(app, batchId, query, conditions),
     query.after === undefined ? counting() : undefined,
   ]);
 }
 
-async function pageInOrder(
+async function batchInOrder(
   app: AppContext,
-  source: Source,
+  batchId: number,
   query: ListQuery,
   conditions: readonly SQL[],
-  isCounted: boolean,
 ): Promise<PageOfIds> {
-  const isCatalogue = source.kind === 'catalogue';
-  const wanted = sortKeysOf(query);
-  const id = isCatalogue ? sql`f.sound_id` : sql`c.id`;
-  const keys = wanted.map(({ key, descending }) => ({ column: sortColumn(key, isCatalogue, query.seed), descending }));
-  // What is the same in all keys stands in the order of its number, turned round with the last key.
-  keys.push({ column: id, descending: keys.at(-1)?.descending ?? false });
-  const tables = isCatalogue
-    ? catalogueTables(wanted.some(({ key }) => OF_COPY.includes(key)))
-    : batchTables(source.batchId);
-  const after = query.after === undefined ? [] : [afterKeys(keys, readMark(query.after, keysSchema(keys.length)))];
-  const all = [...conditions, ...after];
+  const keys = keysOf(query, (key) => sortColumn(key, false, query.seed), sql`c.id`);
   const columns = keys.map(({ column }, index) => sql`${column} as ${sql.identifier(`k${index}`)}`);
-  if (isCounted) columns.push(sql`count(*) over () as total`);
   const order = keys.map(({ column, descending }) => (descending ? sql`${column} desc` : column));
-  const { rows } = await app.db.execute<Record<string, string | number>>(sql`
-    select ${sql.join(columns, sql`, `)} from ${tables} where ${allOf(all)} order by ${sql.join(order, sql`, `)} limit ${query.limit + 1}`);
-  const page = pageOf(
-    rows.map((row) => keys.map((_, index) => row[`k${index}`] ?? '')),
-    query.limit,
-  );
-  return isCounted ? { ...page, total: Number(rows[0]?.['total'] ?? 0) } : page;
+  const { rows } = await app.db.execute<KeyRow>(sql`
+    select ${sql.join(columns, sql`, `)} from ${batchTables(batchId)} where ${allOf([...conditions, ...beyondMark(query, keys)])}
+    order by ${sql.join(order, sql`, `)} limit ${query.limit + 1}`);
+  return pageOf(valuesOf(rows, keys), query.limit);
+}
+
+type Keys = Order['keys'];
+
+/** What is the same in all keys stands in the order of its number, turned round with the last key. */
+function keysOf(query: ListQuery, columnOf: (key: SortKey) => SQL, id: SQL): Keys {
+  const keys = sortKeysOf(query).map(({ key, descending }) => ({ column: columnOf(key), descending }));
+  return [...keys, { column: id, descending: keys.at(-1)?.descending ?? false }];
+}
+
+const valuesOf = (rows: readonly KeyRow[], keys: Keys): (string | number)[][] =>
+  rows.map((row) => keys.map((_, index) => row[`k${index}`] ?? ''));
+
+function beyondMark({ after }: ListQuery, keys: Keys): SQL[] {
+  return after === undefined ? [] : [afterKeys(keys, readMark(after, keysSchema(keys.length)))];
 }
 
 /** Rows behind a row with these keys. */
-function afterKeys(keys: readonly { column: SQL; descending: boolean }[], values: readonly (string | number)[]): SQL {
+function afterKeys(keys: Keys, values: readonly (string | number)[]): SQL {
   const columns = sql.join(
     keys.map(({ column }) => column),
     sql`, `,

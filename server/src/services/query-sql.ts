@@ -2,56 +2,56 @@ import { AppError } from '@flagstone/core/errors';
 import { searchField } from '@flagstone/core/query/search-fields';
 import { parseQuery, type Bound, type FieldTest, type QueryNode } from '@flagstone/core/query/search-query';
 import type { ListFilter } from '@flagstone/contract/selection';
-import { FIELDS, type FieldName } from '@flagstone/core/record/fields';
+import { FIELDS } from '@flagstone/core/record/fields';
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import { records } from '../db/schema.ts';
 import { stateCondition } from './copy-state.ts';
-
-/** Fields whose words stand in `records.search`, which has an index: all of text but these. */
-const NOT_IN_SEARCH: readonly FieldName[] = ['licenceUrl'];
+import { hasTerm, hasWords, term } from './terms.ts';
 
 /** Of numbers that are measured, `length:5` means about 5. */
 const ABOUT: readonly string[] = ['length', 'loudness', 'peak', 'tempo'];
 const HALF = 0.5;
 
-/** Texts that stand in search rows, up to so many letters. */
-const MOST_LETTERS_KEPT = 79;
-const IN_SEARCH_ROWS: Partial<Record<FieldName, SQL>> = {
-  library: sql`f.library`,
-  publisher: sql`f.publisher`,
-  creator: sql`f.creator`,
-  licence: sql`f.licence`,
+/** Values as a whole, up to so many letters, of the fields that the index shows: terms, and the library in the indexes of words. */
+const WHOLE: Record<string, (value: string) => SQL> = {
+  library: (value) => sql`lower(f.library) = ${value}`,
+  publisher: (value) => hasTerm(term('publisher=', value)),
+  creator: (value) => hasTerm(term('creator=', value)),
+  licence: (value) => hasTerm(term('licence=', value)),
 };
+const MOST_LETTERS_WHOLE = 79;
 
 const NUMBERS: Record<string, SQL> = {
   length: sql`f.duration_seconds`,
   rate: sql`f.sample_rate_hz`,
   depth: sql`f.bit_depth`,
   channels: sql`f.channels`,
-  loudness: sql`f.loudness_lufs`,
+  loudness: sql`coalesce(f.loudness_lufs, -1000)`,
   peak: sql`f.true_peak_dbtp`,
-  rating: sql`f.rating`,
+  rating: sql`coalesce(f.rating, 0)`,
   uses: sql`f.uses`,
-  weight: sql`r.weight`,
-  activity: sql`r.activity`,
-  tempo: sql`r.tempo`,
-  copies: sql`(select count(*) from copies k where k.sound_id = f.sound_id and not k.gone)`,
+  weight: sql`f.weight`,
+  activity: sql`f.activity`,
+  tempo: sql`f.tempo`,
+  copies: sql`f.copies`,
 };
+/** Where a number is unknown its column says this, which lists are sorted by; no range finds it. */
+const UNKNOWN: Record<string, number> = { loudness: -1000, rating: 0 };
 
 const IS: Record<string, SQL> = {
-  loved: sql`exists (select from sound_marks m where m.sound_id = f.sound_id and m.favourite)`,
+  loved: marked(sql`m.favourite`),
   used: sql`f.uses > 0`,
   rated: sql`f.rating is not null`,
   filed: sql`f.filed`,
-  clipped: sql`coalesce((a.measures ->> 'clippedSamples')::int, 0) > 0`,
-  silent: sql`(a.measures is not null and f.loudness_lufs is null)`,
-  pulled: sql`exists (select from pull_entries e where e.sound_id = f.sound_id)`,
-  cut: sql`s.parent_id is not null`,
-  sliced: sql`r.slices <> ''`,
+  clipped: hasTerm(term('is', 'clipped')),
+  silent: hasTerm(term('is', 'silent')),
+  pulled: sql`f.sound_id in (select e.sound_id from pull_entries e)`,
+  cut: sql`f.sound_id in (select s.id from sounds s where s.parent_id is not null)`,
+  sliced: hasTerm(term('is', 'sliced')),
 };
 
 /**
- * The conditions that a search line means, over search rows `f`, records `r`, sounds `s` and analyses `a`; none for an empty one. The last word also stands for the
+ * The conditions that a search line means, over search rows `f`; none for an empty one. The last word also stands for the
  * beginning of a word while no space follows it. With `isNamed`, the words have to stand in name, keywords or category. Throws QUERY_INVALID with the places of what cannot be read.
  */
 export function queryConditions({ q, also, person }: Asked, isCatalogue: boolean, isNamed = false): SQL[] {
@@ -163,11 +163,15 @@ function fieldCondition(name: string, test: FieldTest, { isCatalogue, person }: 
     return name === 'form' ? sql`f.form = ${test.choice}` : (IS[test.choice] ?? sql`true`);
   }
   if (test.kind === 'range') {
-    const column =
-      name === 'mine'
-        ? sql`(select m.rating from sound_marks m where m.sound_id = f.sound_id and m.person_id = ${person})`
-        : (NUMBERS[name] ?? sql`null`);
-    const { from, to } = test;
+    if (name === 'mine')
+      return marked(
+        sql`m.person_id = ${person} and ${bounded(sql`m.rating`, test.from, test.to, (value) => sql`${value}`)}`,
+      );
+    const column = NUMBERS[name] ?? sql`null`;
+    const unknown = UNKNOWN[name];
+    const { to } = test;
+    const isKnown = unknown !== undefined && test.from === undefined;
+    const from = isKnown ? { value: unknown, open: true } : test.from;
     if (from && from.value === to?.value && ABOUT.includes(name))
       return sql`${column} between ${from.value - HALF} and ${from.value + HALF}`;
     // Ranges of what is measured follow each other without a gap and without a value that lies in two of them.
@@ -189,7 +193,7 @@ function fieldCondition(name: string, test: FieldTest, { isCatalogue, person }: 
 
 /** Somebody marked the sound so. */
 function marked(condition: SQL): SQL {
-  return sql`exists (select from sound_marks m where m.sound_id = f.sound_id and ${condition})`;
+  return sql`f.sound_id in (select m.sound_id from sound_marks m where ${condition})`;
 }
 
 function bounded(column: SQL, from: Bound | undefined, to: Bound | undefined, value: (bound: number) => SQL): SQL {
@@ -205,8 +209,7 @@ function bounded(column: SQL, from: Bound | undefined, to: Bound | undefined, va
 /** A copy stands in a folder or below it: the drive's name, then the folders, `/` between them. Names are taken as they are. */
 function isIn(place: string): SQL {
   const { drive, folder } = drivePlace(place);
-  return sql`f.sound_id in (select k.sound_id from copies k where k.cleared_at is null and k.drive_id in (
-    select v.id from drives v where ${DRIVE_PART} = ${drive}) and ${belowFolder(sql`k.folder`, folder)})`;
+  return sql`f.terms @@ flagstone_in(${drive}, ${folder})`;
 }
 
 /** A drive's name `v` as it stands in a place: without slashes. */
@@ -225,41 +228,57 @@ export function belowFolder(column: SQL, folder: string): SQL {
     : sql`(${column} = ${folder} or (${column} >= ${`${folder}/`} and ${column} < ${`${folder}0`}))`;
 }
 
+type TextTest = Extract<FieldTest, { kind: 'text' }>;
+
 /** The words stand in the field, stemmed and without accents; in quotes, one after another. */
-function textCondition(name: string, { text, exact, whole }: Extract<FieldTest, { kind: 'text' }>): SQL {
-  const words = sql`flagstone_words(${text})`;
-  const query = exact
-    ? sql`phraseto_tsquery('pg_catalog.english', flagstone_unaccent(${text}))`
-    : sql`plainto_tsquery('pg_catalog.english', ${words})`;
-  const says = (column: SQL): SQL =>
-    whole
-      ? sql`lower(${column}) = ${text.toLowerCase()}`
-      : sql`to_tsvector('pg_catalog.english', flagstone_words(${column})) @@ ${query}`;
-  const begins = `${text.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`;
-  const isLike = (column: SQL): SQL => (whole ? says(column) : sql`lower(${column}) like ${begins}`);
-  if (name === 'tag')
+function textCondition(name: string, test: TextTest): SQL {
+  const { text, whole } = test;
+  const lower = text.toLowerCase();
+  if (name === 'tag') {
+    const begins = `${lower.replace(/[\\%_]/g, '\\$&')}%`;
     return marked(
-      sql`exists (select from unnest(m.tags) tag where ${whole ? says(sql`tag`) : sql`lower(tag) like ${begins}`})`,
+      sql`exists (select from unnest(m.tags) tag where lower(tag) ${whole ? sql`= ${lower}` : sql`like ${begins}`})`,
     );
+  }
   if (name === 'in') return isIn(text);
-  if (name === 'layout') return isLike(sql`f.channel_layout`);
-  if (name === 'container')
-    return sql`exists (select from copies k where k.sound_id = f.sound_id and ${isLike(sql`k.container`)})`;
-  if (name === 'drive')
-    return sql`exists (select from copies k join drives v on v.id = k.drive_id where k.sound_id = f.sound_id and ${says(sql`v.name`)})`;
+  if (name === 'layout' || name === 'container') return hasTerm(term(name, lower, !whole));
+  if (name === 'drive') return sql`f.terms @@ flagstone_on_drives(${questionFor(test)}, ${whole ? lower : ''})`;
   if (name === 'name' || name === 'folder') {
     const column = name === 'name' ? sql`k.name` : sql`k.folder`;
-    return sql`(f.search @@ ${query} and exists (select from copies k where k.sound_id = f.sound_id and ${says(column)}))`;
+    return inField(
+      name,
+      test,
+      (says) => sql`(select bool_or(${says(column)}) from copies k where k.sound_id = f.sound_id)`,
+    );
   }
   const field = searchField(name)?.field;
   if (field === undefined) return sql`true`;
-  const narrow = whole ? IN_SEARCH_ROWS[field] : undefined;
-  if (narrow && text.length <= MOST_LETTERS_KEPT) return sql`lower(${narrow}) = ${text.toLowerCase()}`;
+  const isWhole = whole && text !== '' && text.length <= MOST_LETTERS_WHOLE ? WHOLE[name] : undefined;
+  if (isWhole) return isWhole(lower);
   const column = sql`r.${sql.identifier(getTableColumns(records)[field].name)}`;
   const isList = FIELDS.find((each) => each.name === field)?.kind === 'list';
-  const matches = says(isList ? sql`array_to_string(${column}, ' ')` : column);
-  // Of very long texts the vector of words does not know every place.
-  return NOT_IN_SEARCH.includes(field) || (whole && text.length > MOST_LETTERS_KEPT)
-    ? matches
-    : sql`(${found(query)} and ${matches})`;
+  const said = isList ? sql`array_to_string(${column}, ' ')` : column;
+  return inField(name, test, (says) => sql`(select ${says(said)} from records r where r.sound_id = f.sound_id)`);
+}
+
+/**
+ * The index of words knows which sounds have all words of a text in a field; where it has to be nothing else, or the words one after another, the texts of those are
+ * looked at, by `looked`.
+ */
+function inField(name: string, test: TextTest, looked: (says: (text: SQL) => SQL) => SQL): SQL {
+  const { text, exact, whole } = test;
+  if (whole) {
+    const words = sql`to_tsvector('pg_catalog.english', flagstone_unaccent(regexp_replace(${text}, '[^[:alnum:]'']+', ' ', 'g')))`;
+    const isSame = looked((said) => sql`lower(${said}) = ${text.toLowerCase()}`);
+    // Of “The The” nothing stands in the index.
+    return sql`((length(${words}) = 0 or ${hasWords(name, words)}) and ${isSame})`;
+  }
+  if (!exact) return hasWords(name, sql`to_tsvector('pg_catalog.english', flagstone_words(${text}))`);
+  const words = hasWords(name, sql`to_tsvector('pg_catalog.english', flagstone_unaccent(${text}))`);
+  if (/^[\p{L}\p{N}]*$/u.test(text)) return words;
+  return sql`(${words} and ${looked((said) => sql`to_tsvector('pg_catalog.english', flagstone_words(${said})) @@ ${questionFor(test)}`)})`;
+}
+
+function questionFor({ text, exact }: TextTest): SQL {
+  return exact ? phraseQuery(text) : sql`plainto_tsquery('pg_catalog.english', flagstone_words(${text}))`;
 }

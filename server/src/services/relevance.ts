@@ -4,10 +4,11 @@ import { sql, type SQL } from 'drizzle-orm';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
-import { sampleOf, type Sample } from './hits.ts';
+import type { Expectation } from './hits.ts';
+import { alongIndex, gathered, isFrequent, type KeyRow, type Order } from './in-order.ts';
 import { pageOf, readMark, type PageOfIds } from './page-marks.ts';
 import { found, NAMES, wordsAsked } from './query-sql.ts';
-import { allOf, catalogueTables, type ConditionsOf } from './search.ts';
+import { allOf, catalogueTables } from './search.ts';
 
 /** The order of which a mark tells that all were ranked one by one; else the number of the tier. */
 const RANKED = -1;
@@ -58,19 +59,19 @@ function score({ exact, wide, isWidened }: Question): SQL {
 /**
  * A page of the catalogue, what answers the words of the search line best first; undefined when it has none. What is few enough to be its own sample is ranked,
  * and counted, one by one; of more, those with the words in name, keywords or category come first, the best ones first. The page's mark says how the
- * order was made, so that the pages that follow are made the same way; only the first needs the sample.
+ * order was made, so that the pages that follow are made the same way.
  */
 export async function relevantPage(
   app: AppContext,
   query: ListQuery,
-  conditionsOf: ConditionsOf,
-  sample?: Sample,
+  expectation: Expectation,
 ): Promise<PageOfIds | undefined> {
   const exact = wordsAsked(query.q);
   const wide = wordsAsked(query.q, query.also);
   if (!exact || !wide) return undefined;
   const question = { exact, wide, isWidened: query.also !== '' };
-  const isCounted = sample?.factor === 1;
+  const { conditionsOf, isFew } = expectation;
+  const isCounted = isFew && query.after === undefined;
   const mark = query.after === undefined ? undefined : readMark(query.after, markSchema);
   const order = mark?.[0] ?? (isCounted ? RANKED : 0);
   const after: LastRow | undefined = mark && [mark[1], mark[2]];
@@ -89,9 +90,9 @@ export async function relevantPage(
   for (let tier = order; tier < tiers.length && rows.length <= query.limit; tier += 1) {
     const missing = query.limit + 1 - rows.length;
     const beyond = tier === order ? after : undefined;
-    const { expected, expectedNamed } = sample ?? (await sampleOf(app, query));
-    const isMany = (tier === 0 ? expectedNamed : expected - expectedNamed) >= MANY;
-    const keys = await (isMany ? meritByMerit : byMerit)(app.db, tiers[tier] ?? [], missing, beyond);
+    const { expected, expectedNamed } = expectation;
+    const ofTier = tier === 0 ? expectedNamed : expected - expectedNamed;
+    const keys = await best(app.db, tiers[tier] ?? [], missing, beyond, ofTier, expectation.filed);
     rows.push(...keys.map((row) => [tier, ...row]));
   }
   return pageOf(rows, query.limit);
@@ -113,22 +114,28 @@ async function ranked(
 ): Promise<{ keys: [number, number][]; total: number }> {
   const beyond = after ? [sql`(${key}, f.sound_id) < (${after[0]}, ${after[1]})`] : [];
   const { rows } = await db.execute<{ key: number; id: number; total: number }>(sql`
-    select ${key} as key, f.sound_id as id, count(*) over () as total from ${catalogueTables(false)}
+    select ${key} as key, f.sound_id as id, count(*) over () as total from ${catalogueTables()}
     where ${allOf([...conditions, ...beyond])} order by ${key} desc, f.sound_id desc limit ${limit}`);
   return { keys: rows.map((row) => [row.key, row.id]), total: rows[0]?.total ?? 0 };
 }
 
-/** Merits and numbers of sounds, the best first, behind a mark. */
-async function byMerit(
+/** Merits and numbers of sounds, the best first, behind a mark, of which so many of so many are expected. */
+async function best(
   db: Queryable,
   conditions: readonly SQL[],
   limit: number,
   after: LastRow | undefined,
+  expected: number,
+  of: number,
 ): Promise<[number, number][]> {
-  const { rows } = await db.execute<{ key: number; id: number }>(sql`
-    select f.merit as key, f.sound_id as id from ${catalogueTables(false)} where ${allOf([...conditions, ...behind(after)])}
-    order by f.merit desc, f.sound_id desc limit ${limit}`);
-  return rows.map((row) => [row.key, row.id]);
+  const order: Order = {
+    keys: [sql`f.merit`, sql`f.sound_id`].map((column) => ({ column, descending: true })),
+    beyond: behind(after),
+  };
+  const met = isFrequent(expected, of) ? await alongIndex(db, order, conditions, limit) : undefined;
+  if (!met && expected >= MANY) return meritByMerit(db, conditions, limit, after);
+  const rows: KeyRow[] = met ?? (await gathered(db, order, conditions, limit));
+  return rows.map((row) => [Number(row['k0']), Number(row['k1'])]);
 }
 
 /**
@@ -144,9 +151,10 @@ async function meritByMerit(
   const end = (which: 'min' | 'max'): SQL => sql`(select ${sql.raw(which)}(merit) from search_rows where filed)`;
   const first = after ? sql`least(${after[0]}::int, ${end('max')})` : end('max');
   const all = [sql`f.merit = step.merit::smallint`, ...conditions, ...behind(after)];
+  // Not just the number, whose index PostgreSQL would go along, expecting more than there may be.
   const { rows } = await db.execute<{ key: number; id: number }>(sql`
     select best.merit as key, best.id from generate_series(${first}, ${end('min')}, -1) step(merit) cross join lateral (
-      select f.merit, f.sound_id as id from ${catalogueTables(false)} where ${allOf(all)} order by f.sound_id desc limit ${limit}) best
+      select f.merit, f.sound_id as id from ${catalogueTables()} where ${allOf(all)} order by f.sound_id + 0 desc limit ${limit}) best
     limit ${limit}`);
   return rows.map((row) => [row.key, row.id]);
 }

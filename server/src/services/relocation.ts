@@ -10,7 +10,7 @@ import { driveFolderOf, filesOf } from './drives.ts';
 import { setState, type JournalRow } from './journal-items.ts';
 import { getPlan, storePlan, type NewItem } from './plans.ts';
 import { readFolderFinder, rememberFolder } from './read-folders.ts';
-import { isBelow, refreshSearch } from './search.ts';
+import { isBelow, lockRecords, refreshSearch } from './search.ts';
 
 type CopyRow = typeof copies.$inferSelect;
 
@@ -126,6 +126,7 @@ export async function performRelocation(app: AppContext, item: JournalRow, direc
   const isSame = stamp?.mtimeMs === copy.mtimeMs;
   const readFolderOf = await readFolderFinder(app, next.driveId);
   await app.db.transaction(async (tx) => {
+    await lockRecords(tx, [copy.soundId]);
     await tx
       .update(copies)
       .set({

@@ -6,7 +6,7 @@ import type { AppContext } from '../app-context.ts';
 import { copies } from '../db/schema.ts';
 import { layName, renameTogether, settleRename, type NameChange } from '../drives/rename-together.ts';
 import { setFailed, setState, subjectOf, type JournalRow } from './journal-items.ts';
-import { refreshSearch } from './search.ts';
+import { lockRecords, refreshSearch } from './search.ts';
 
 /** What a rename item says before and after: the name of the file, and those of the files that go along, in the same order. */
 const sideSchema = z.object({ name: z.string(), companions: z.array(z.string()).nullable().default(null) });
@@ -54,6 +54,7 @@ async function recordRename(
   state: string,
 ): Promise<void> {
   await app.db.transaction(async (tx) => {
+    await lockRecords(tx, [copy.soundId]);
     await tx.update(copies).set({ name }).where(eq(copies.id, copy.id));
     await refreshSearch(tx, [copy.soundId]);
     await setState(tx, item, state);

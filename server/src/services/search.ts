@@ -1,8 +1,10 @@
 import { filterSchema, type ListFilter } from '@flagstone/contract/selection';
 import { FIELDS, type FieldName } from '@flagstone/core/record/fields';
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
+import type { PgColumn } from 'drizzle-orm/pg-core';
 import type { Queryable } from '../db/connect.ts';
 import { KEPT } from '../db/kept-statements.ts';
+import { searchRows } from '../db/finding-schema.ts';
 import { records } from '../db/schema.ts';
 import { stateCondition } from './copy-state.ts';
 import { queryConditions } from './query-sql.ts';
@@ -10,9 +12,18 @@ import { queryConditions } from './query-sql.ts';
 /** Brings the search rows of sounds up to date with their records and copies; makes those that are missing. */
 export async function refreshSearch(db: Queryable, soundIds: readonly number[]): Promise<void> {
   if (soundIds.length === 0) return;
-  // In the order of their ids, so that two writers wait for each other and never both.
-  await db.execute(sql`select from records where sound_id = any(${idList(soundIds)}) order by sound_id for update`);
+  await lockRecords(db, soundIds);
+  // What is read after that is what others that held these rows have written.
+  await db.execute(sql`select from search_rows where sound_id = any(${idList(soundIds)}) order by sound_id for update`);
   await db.execute(sql`select flagstone_refresh_search(array(select distinct unnest(${idList(soundIds)}) order by 1))`);
+}
+
+/**
+ * Takes the records of sounds, in the order of their ids, until the transaction ends. Who changes copies too takes the records first: records, copies and
+ * search rows are always taken in this order, so that two writers wait for each other and never both.
+ */
+export async function lockRecords(db: Queryable, soundIds: readonly number[]): Promise<void> {
+  await db.execute(sql`select from records where sound_id = any(${idList(soundIds)}) order by sound_id for update`);
 }
 
 /** Ids as one bound array. */
@@ -20,19 +31,12 @@ export function idList(ids: readonly number[]): SQL {
   return sql`${`{${ids.join(',')}}`}::bigint[]`;
 }
 
-/**
- * The tables in which the catalogue's sounds are found. Where neither conditions nor order name a table that is joined from the left by its primary
- * key, PostgreSQL leaves it out.
- */
-export function catalogueTables(withCopy: boolean): SQL {
-  const copy = withCopy
-    ? sql`join lateral (select * from copies o where o.sound_id = f.sound_id order by o.gone, o.id limit 1) c on true`
-    : sql``;
-  return sql`search_rows f left join sounds s on s.id = f.sound_id left join records r on r.sound_id = f.sound_id
-    left join analyses a on a.sound_id = f.sound_id ${copy}`;
+/** Where the catalogue's sounds are found: search rows `f`, with their records `r` where those are sorted by or shown. */
+export function catalogueTables(withRecord = false): SQL {
+  return withRecord ? sql`search_rows f join records r on r.sound_id = f.sound_id` : sql`search_rows f`;
 }
 
-/** What filters ask of the sounds of the catalogue, over search rows `f` and the tables of `catalogueTables`; with `isNamed`, words have to stand in name, keywords or category. */
+/** What filters ask of the sounds of the catalogue, over search rows `f`; with `isNamed`, words have to stand in name, keywords or category. */
 export type ConditionsOf = (filter: ListFilter, isNamed?: boolean) => SQL[];
 
 /**
@@ -51,7 +55,7 @@ export async function conditionsNow(db: Queryable): Promise<ConditionsOf> {
   ];
 }
 
-/** What a filter asks of search rows `f`, and of records `r`, copies `c`, sounds `s`, analyses `a` and batch items `b` where it has to. */
+/** What a filter asks of search rows `f`, and in a batch of records `r`, copies `c` and batch items `b`. */
 export function filterConditions(filter: ListFilter, source?: { kind: string }): SQL[] {
   const retired = source?.kind === 'catalogue' && filter.collection === '' ? [NOT_RETIRED] : [];
   return [...narrowing(filter, source), ...retired];
@@ -68,7 +72,7 @@ function narrowing(filter: ListFilter, source?: { kind: string }, isNamed = fals
       filter.disagrees,
       () => sql`f.sound_id in (select sound_id from copies where disagreeing @> array[${filter.disagrees}]::text[])`,
     ),
-    ...when(filter.missing, () => missingField(filter.missing as FieldName)),
+    ...when(filter.missing, () => missingOf(filter.missing as FieldName)),
     ...when(filter.state, () => stateCondition(filter.state, source?.kind === 'catalogue')),
     ...rangeConditions(sql`f.duration_seconds`, filter.length),
     ...rangeConditions(sql`f.loudness_lufs`, filter.loudness),
@@ -94,7 +98,18 @@ function inCollections(numbers: string): SQL {
     select id from folders where collection_id = any(${`{${numbers}}`}::int[])))`;
 }
 
-/** Records without a value in a field. */
+/** Search rows whose record has no value in a field. */
+function missingOf(name: FieldName): SQL {
+  const kept = getTableColumns(searchRows) as Record<string, PgColumn>;
+  const column = kept[name];
+  if (column && name !== 'rating') {
+    const own = sql`f.${sql.identifier(column.name)}`;
+    return column.notNull ? sql`${own} = ''` : sql`${own} is null`;
+  }
+  return sql`(select ${missingField(name)} from records r where r.sound_id = f.sound_id)`;
+}
+
+/** Records `r` without a value in a field. */
 export function missingField(name: FieldName): SQL {
   const column = sql`r.${sql.identifier(getTableColumns(records)[name].name)}`;
   const kind = FIELDS.find((field) => field.name === name)?.kind;

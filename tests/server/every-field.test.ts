@@ -1,0 +1,232 @@
+import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { SEARCH_FIELDS } from '@flagstone/core/query/search-fields';
+import { records } from '@flagstone/server/db/schema';
+import { getTableColumns, sql } from 'drizzle-orm';
+import { TestApplication } from './test-application.ts';
+
+const FILES = ['mill/geese.wav', 'mill/wheel/Paddle-2.wav', 'race/geese.wav', 'race/lock/gate.wav'];
+const [GEESE, PADDLE, RACE, GATE] = FILES as [string, string, string, string];
+let app: TestApplication;
+let driveName = '';
+const idOf = new Map<string, { soundId: number; copyId: number }>();
+
+beforeAll(async () => {
+  app = await TestApplication.open();
+  for (const [index, file] of FILES.entries()) await app.put(file, { seed: index + 1 });
+  const { batchId } = await app.intake();
+  await app.measured();
+  await app.call('fileBatch', { params: { id: batchId } });
+  for (const row of (await app.call('listCatalogue')).rows) {
+    idOf.set(`${row.folder}/${row.name}`, row);
+    driveName = row.driveName;
+  }
+});
+afterAll(() => app.close());
+
+async function found(q: string, query: Record<string, unknown> = {}): Promise<string[]> {
+  const { rows } = await app.call('listCatalogue', { query: { q: `${q} `, sort: 'folder', ...query } });
+  return rows.map(({ folder, name }) => `${folder}/${name}`);
+}
+const without = (...files: string[]): string[] => FILES.filter((file) => !files.includes(file));
+
+/** Writes into a record, past all checks, and makes its search row anew. */
+async function say(file: string, column: string, value: unknown): Promise<void> {
+  const { db } = app.context;
+  const id = idOf.get(file)?.soundId;
+  await db.execute(sql`update records set ${sql.identifier(column)} = ${value} where sound_id = ${id}`);
+  await db.execute(sql`select flagstone_refresh_search(array[${id}]::bigint[])`);
+}
+
+const IN_RECORDS = SEARCH_FIELDS.flatMap(({ name, kind, field }) =>
+  kind === 'text' && field ? [[name, getTableColumns(records)[field].name] as const] : [],
+);
+
+describe('a field of the search line', () => {
+  it.each(IN_RECORDS)('“%s” finds words, phrases and whole values of its own field alone', async (name, column) => {
+    const text = "Weir's Tollgäte-Herons CamelCase 7";
+    const value = column === 'keywords' ? sql`array[${text}]` : text;
+    const empty = column === 'keywords' ? sql`'{}'` : '';
+    const other = column === 'notes' ? 'location' : 'notes';
+    await say(GEESE, column, value);
+    await say(PADDLE, other, text);
+    for (const asked of [
+      'heron',
+      'TOLLGATE',
+      'camel',
+      'camelcase',
+      '7',
+      '"tollgate herons"',
+      `="${text}"`,
+      `="${text.toUpperCase()}"`,
+    ])
+      expect([asked, await found(`${name}:${asked}`)]).toEqual([asked, [GEESE]]);
+    for (const asked of ['her', '"herons tollgate"', '"7 weir\'s"', '=herons', '="herons camelcase 7"', 'gull'])
+      expect([asked, await found(`${name}:${asked}`)]).toEqual([asked, []]);
+    expect(await found(`-${name}:heron`)).toEqual(without(GEESE));
+    expect(await found(`-${name}:="${text}"`)).toEqual(without(GEESE));
+    expect(await found(`${name}:heron | ${other}:heron`)).toEqual([GEESE, PADDLE].sort());
+    await say(GEESE, column, empty);
+    await say(PADDLE, other, '');
+    expect(await found(`${name}:heron`)).toEqual([]);
+  });
+
+  it('finds a whole value that has no word that says anything, and quotes of all kinds', async () => {
+    await say(GATE, 'publisher', 'The');
+    expect(await found('publisher:=the')).toEqual([GATE]);
+    expect(await found('publisher:the')).toEqual([]);
+    await say(GATE, 'publisher', String.raw`O'Mill \ Sons & "Lock"`);
+    expect(await found(`publisher:o'mill publisher:sons`)).toEqual([GATE]);
+    expect(await found(String.raw`publisher:"mill \ sons"`)).toEqual([GATE]);
+    expect(await found(String.raw`publisher:\\'':*|!`)).toEqual([]);
+    await say(GATE, 'publisher', '');
+  });
+
+  it('is never answered by what somebody wrote to look like a term', async () => {
+    await say(GATE, 'notes', "is=clipped d=heron 'd=heron' state=behind container=flac");
+    for (const q of ['is:clipped', 'description:heron', 'state:behind', 'container:flac'])
+      expect([q, await found(q)]).toEqual([q, []]);
+    await say(GATE, 'notes', '');
+  });
+
+  it.each<[string, () => string[]]>([
+    ['name:paddle', () => [PADDLE]],
+    ['name:="paddle-2.wav"', () => [PADDLE]],
+    ['name:"paddle 2"', () => [PADDLE]],
+    ['name:="paddle"', () => []],
+    ['folder:race', () => [RACE, GATE].sort()],
+    ['folder:="race"', () => [RACE]],
+    ['folder:wheel', () => [PADDLE]],
+    ['container:wa', () => FILES],
+    ['container:=wa', () => []],
+    ['container:=wav', () => FILES],
+    ['layout:mo', () => FILES],
+    ['layout:=mono', () => FILES],
+    ['layout:5.1', () => []],
+    ['-layout:mono', () => []],
+    ['copies:1', () => FILES],
+    ['copies:>1', () => []],
+    ['state:instep', () => FILES],
+    ['-state:instep', () => []],
+    ['is:silent', () => []],
+    ['rating:0', () => FILES],
+    ['rating:<3', () => []],
+    ['-rating:<3', () => FILES],
+  ])('“%s” finds what it says of files and measures', async (q, files) => {
+    expect(await found(q)).toEqual(files());
+  });
+
+  it('“in” and “drive” find folders as they lie within each other, and a drive by words and as a whole', async () => {
+    const inside = (folder: string): string => `in:"${driveName}${folder}"`;
+    expect(await found(inside(''))).toEqual(FILES);
+    expect(await found(inside('/mill'))).toEqual([GEESE, PADDLE].sort());
+    expect(await found(inside('/race/lock/'))).toEqual([GATE]);
+    expect(await found(inside('/rac'))).toEqual([]);
+    expect(await found('in:"No such drive/mill"')).toEqual([]);
+    expect(await found(`${inside('/mill')} | ${inside('/race/lock')}`)).toEqual(without(RACE));
+    const [drive] = await app.call('listDrives');
+    await app.call('updateDrive', { params: { id: drive?.id ?? '' }, body: { name: 'Mill Race' } });
+    for (const [q, files] of [
+      ['drive:race', FILES],
+      ['drive:="mill race"', FILES],
+      ['drive:=mill', []],
+      ['drive:"race mill"', []],
+      ['in:"Mill Race/mill"', [GEESE, PADDLE].sort()],
+    ] as const)
+      expect([q, await found(q)]).toEqual([q, files]);
+  });
+
+  it('knows numbers, marks and what was cut or sliced', async () => {
+    await say(GATE, 'weight', 4);
+    await say(GATE, 'tempo', 92.5);
+    await say(GATE, 'slices', '100,200');
+    const selection = { kind: 'copies', copyIds: [idOf.get(RACE)?.copyId ?? 0] };
+    await app.call('markSounds', { body: { selection, rating: 4, favourite: true, addTags: ['reel3'] } });
+    for (const [q, files] of [
+      ['weight:4..5', [GATE]],
+      ['weight:<4', []],
+      ['-weight:4', without(GATE)],
+      ['tempo:90..95', [GATE]],
+      ['is:sliced', [GATE]],
+      ['is:cut', []],
+      ['mine:>=4', [RACE]],
+      ['-mine:>=4', without(RACE)],
+      ['is:favourite', [RACE]],
+      ['-is:loved', without(RACE)],
+      ['tag:reel', [RACE]],
+      ['tag:=reel', []],
+      ['rating:>=3', [RACE]],
+      ['rating:0', without(RACE)],
+    ] as const)
+      expect([q, await found(q, { person: '1' })]).toEqual([q, files]);
+    expect(await found('mine:>=4', { person: '2' })).toEqual([]);
+  });
+
+  it('“missing” and every order look at what is there', async () => {
+    await say(PADDLE, 'description', 'Wooden paddles');
+    expect(await found('', { missing: 'description' })).toEqual(without(PADDLE));
+    expect(await found('', { missing: 'weight' })).toEqual(without(GATE));
+    for (const sort of ['description', 'keywords', 'creatorId', 'sourceId', 'folder', 'state', 'loudness', 'rating']) {
+      const all = await found('', { sort });
+      expect(all.toSorted()).toEqual(FILES);
+      const first = await app.call('listCatalogue', { query: { sort, limit: 2 } });
+      expect(await found('', { sort, after: first.next })).toEqual(all.slice(2));
+      expect(await found('', { sort, direction: 'desc' })).toEqual(all.toReversed());
+    }
+    expect((await found('', { sort: 'description' })).at(-1)).toBe(PADDLE);
+  });
+});
+
+it('knows the state of a copy after each step: edited, written, undone, changed by others, gone and back', async () => {
+  const selection = { kind: 'copies' as const, copyIds: [idOf.get(GEESE)?.copyId ?? 0] };
+  const states = async (): Promise<Record<string, string[]>> =>
+    Object.fromEntries(
+      await Promise.all(
+        ['behind', 'ahead', 'split', 'gone', 'instep'].map(
+          async (state) => [state, (await found(`state:${state}`)).filter((file) => file === GEESE)] as const,
+        ),
+      ),
+    );
+  const only = (state: string) =>
+    Object.fromEntries(
+      ['behind', 'ahead', 'split', 'gone', 'instep'].map((each) => [each, each === state ? [GEESE] : []]),
+    );
+  expect(await states()).toEqual(only('instep'));
+  const edited = await app.call('editRecords', { body: { selection, edit: { set: { fxName: 'Geese on the weir' } } } });
+  expect(await states()).toEqual(only('behind'));
+  await app.call('undoChange', { params: { id: edited.changeId ?? 0 } });
+  expect(await states()).toEqual(only('instep'));
+  await app.call('editRecords', { body: { selection, edit: { set: { fxName: 'Geese on the weir' } } } });
+  const plan = await app.call('makePlan', { body: { kind: 'write', selection } });
+  await app.ended(await app.call('runPlan', { params: { id: plan.id }, body: {} }));
+  expect(await states()).toEqual(only('instep'));
+  await app.put(GEESE, { seed: 1, tags: { info: { INAM: 'Ducks', ICMT: 'Written elsewhere' } } });
+  await app.intake();
+  expect(await states()).toEqual(only('ahead'));
+  await app.call('editRecords', { body: { selection, edit: { set: { notes: 'Both sides of the lock' } } } });
+  expect(await states()).toEqual(only('split'));
+});
+
+it('stays true while sounds are edited, written, read again and marked at the same time', async () => {
+  const files = Array.from({ length: 24 }, (_, index) => `rush/take ${index}.wav`);
+  for (const [index, file] of files.entries()) await app.put(file, { seed: 100 + index });
+  const { batchId } = await app.intake('rush');
+  const { rows } = await app.call('listBatchRows', { params: { id: batchId } });
+  const selection = { kind: 'copies' as const, copyIds: rows.map(({ copyId }) => copyId) };
+  const edit = (fxName: string) =>
+    app.call('editRecords', { body: { selection, edit: { set: { fxName } } } }).then(({ changed }) => changed);
+  await edit('Loom before');
+  const plan = await app.call('makePlan', { body: { kind: 'write', selection } });
+  const [written, , ...edits] = await Promise.all([
+    app.call('runPlan', { params: { id: plan.id }, body: {} }).then((job) => app.ended(job)),
+    app.call('markSounds', { body: { selection, rating: 3 } }),
+    ...['Loom one', 'Loom two', 'Loom three'].map(edit),
+    app.intake('rush'),
+  ]);
+  // What was edited before its turn came is left for another plan; nobody waited for somebody who waited for him.
+  expect(JSON.stringify(written)).not.toContain('deadlock');
+  expect(edits.slice(0, 3)).toEqual([24, 24, 24]);
+  await app.intake('rush');
+  await app.measured();
+  await app.call('fileBatch', { params: { id: batchId } });
+  expect(await found('fxname:loom rating:3', { limit: 50 })).toHaveLength(24);
+});
