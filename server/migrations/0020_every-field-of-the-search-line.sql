@@ -237,5 +237,9 @@ CREATE INDEX "records_description" ON "records" USING btree (lower(left("descrip
 CREATE INDEX "records_keywords" ON "records" USING btree (flagstone_list("keywords"),"sound_id");--> statement-breakpoint
 CREATE INDEX "records_creator_id" ON "records" USING btree (left("creator_id", 60),"sound_id");--> statement-breakpoint
 CREATE INDEX "records_source_id" ON "records" USING btree (left("source_id", 60),"sound_id");--> statement-breakpoint
+-- Of what a partial index is made of PostgreSQL uses no statistics, and takes one in three for granted, or one in two hundred.
+CREATE STATISTICS search_rows_loud ON (coalesce(loudness_lufs, -1000)) FROM search_rows;--> statement-breakpoint
+CREATE STATISTICS search_rows_rated ON (coalesce(rating, 0)) FROM search_rows;--> statement-breakpoint
+CREATE STATISTICS search_rows_of_library ON (lower(library)) FROM search_rows;--> statement-breakpoint
 ANALYZE search_rows;--> statement-breakpoint
 ANALYZE records;

@@ -7,8 +7,6 @@ import { allOf, catalogueTables } from './search.ts';
  * to find them spread evenly: of “water” by name, or of two words that no sound has both of, it looks at a million. So it is told how far to go.
  */
 
-/** One in so many has to be found, as PostgreSQL expects it, for going along the index to be worth it. */
-const MOST_BETWEEN = 200;
 /** Twice as many rows as are expected to be needed are looked at then. */
 const PATIENCE = 2;
 
@@ -36,17 +34,13 @@ const sorted = (order: Order, columns: readonly SQL[]): SQL =>
     sql`, `,
   );
 
-/** Whether going along the index finds enough soon, when so many of so many are expected to be found. */
-export function isFrequent(expected: number, of: number): boolean {
-  return expected * MOST_BETWEEN >= of;
-}
-
-/** Goes along the index of an order, but not for ever: undefined when too few were met. */
+/** Goes along the index of an order when one of `oneIn` is expected to be found, but not for ever: undefined when too few were met. */
 export async function alongIndex(
   db: Queryable,
   order: Order,
   conditions: readonly SQL[],
   limit: number,
+  oneIn: number,
 ): Promise<KeyRow[] | undefined> {
   const all = [sql`f.filed`, ...order.beyond];
   const { rows } = await db.execute<KeyRow>(sql`
@@ -55,7 +49,7 @@ export async function alongIndex(
       order by ${sorted(
         order,
         order.keys.map(({ column }) => column),
-      )} limit ${limit * MOST_BETWEEN * PATIENCE}) f
+      )} limit ${limit * oneIn * PATIENCE}) f
     where ${allOf(conditions)} order by ${sorted(order, names(order))} limit ${limit}`);
   return rows.length < limit ? undefined : rows;
 }

@@ -5,7 +5,7 @@ import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { COPY_STATE } from './copy-state.ts';
 import { countHits, expectationOf, type Expectation } from './hits.ts';
-import { alongIndex, gathered, isFrequent, type KeyRow, type Order } from './in-order.ts';
+import { alongIndex, gathered, type KeyRow, type Order } from './in-order.ts';
 import { keysSchema, pageOf, readMark, type PageOfIds } from './page-marks.ts';
 import { relevantPage } from './relevance.ts';
 import { allOf, conditionsNow, filterConditions, isNarrow } from './search.ts';
@@ -42,6 +42,9 @@ function sortColumn(key: SortKey, isCatalogue: boolean, seed: number): SQL {
   };
   return columns[key];
 }
+
+/** Of what one sound in so many has, the first ones are met soon on the way along an index; else all are gathered and sorted, which then costs no more. */
+const FREQUENT = 200;
 
 /** Keys that are columns of the record. */
 const OF_RECORD: readonly SortKey[] = ['description', 'keywords', 'creatorId', 'sourceId'];
@@ -96,8 +99,9 @@ async function catalogueInOrder(
   const conditions = (expectation?.conditionsOf ?? (await conditionsNow(app.db)))(query);
   const limit = query.limit + 1;
   const hasIndex = wanted.length === 1 && wanted[0]?.key !== 'shuffle';
-  const isAlong = hasIndex && !isCounted && (!expectation || isFrequent(expectation.expected, expectation.filed));
-  const met = isAlong ? await alongIndex(app.db, order, conditions, limit) : undefined;
+  const isFrequent = !expectation || expectation.expected * FREQUENT >= expectation.filed;
+  const isAlong = hasIndex && !isCounted && isFrequent;
+  const met = isAlong ? await alongIndex(app.db, order, conditions, limit, FREQUENT) : undefined;
   const rows = met ?? (await gathered(app.db, order, conditions, limit, isCounted));
   const page = pageOf(valuesOf(rows, keys), query.limit);
   return isCounted ? { ...page, total: Number(rows[0]?.['total'] ?? 0) } : page;

@@ -5,7 +5,7 @@ import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import type { Expectation } from './hits.ts';
-import { alongIndex, gathered, isFrequent, type KeyRow, type Order } from './in-order.ts';
+import { alongIndex, gathered, type KeyRow, type Order } from './in-order.ts';
 import { pageOf, readMark, type PageOfIds } from './page-marks.ts';
 import { found, NAMES, wordsAsked } from './query-sql.ts';
 import { allOf, catalogueTables } from './search.ts';
@@ -25,6 +25,8 @@ const EXACT = 10;
 
 /** From so many sounds of a tier on, as PostgreSQL expects them, they are looked for one merit after the other: the best value over 240 searches in a million. */
 const MANY = 1000;
+/** Of words that one sound in so many has, the best sounds are gone through instead: whether the name has them is dear to find out. */
+const FREQUENT = 20;
 
 /** How the order was made, with score or merit and number of the last row of the page before. */
 const markSchema = z.tuple([
@@ -132,7 +134,8 @@ async function best(
     keys: [sql`f.merit`, sql`f.sound_id`].map((column) => ({ column, descending: true })),
     beyond: behind(after),
   };
-  const met = isFrequent(expected, of) ? await alongIndex(db, order, conditions, limit) : undefined;
+  const isFrequent = expected * FREQUENT >= of;
+  const met = isFrequent ? await alongIndex(db, order, conditions, limit, FREQUENT) : undefined;
   if (!met && expected >= MANY) return meritByMerit(db, conditions, limit, after);
   const rows: KeyRow[] = met ?? (await gathered(db, order, conditions, limit));
   return rows.map((row) => [Number(row['k0']), Number(row['k1'])]);
