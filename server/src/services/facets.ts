@@ -12,7 +12,7 @@ import { withoutField } from '@flagstone/core/query/toggle-term';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { drives } from '../db/schema.ts';
-import { countHits, sampleOf, type Sample } from './hits.ts';
+import { countHits, inSample, type Sample } from './hits.ts';
 import { keptAnswer } from './kept.ts';
 import { allOf, catalogueTables, conditionsNow, isNarrow } from './search.ts';
 
@@ -129,7 +129,7 @@ async function countValues(
   facets: readonly Facet[],
   withCategories: boolean,
 ): Promise<Counted> {
-  return countIn(app, await sampleOf(app, filter), facets, withCategories);
+  return inSample(app, filter, (sample) => countIn(app, sample, facets, withCategories));
 }
 
 type CountedRow = Record<string, string | null> & { count: number; left: number };
@@ -137,7 +137,7 @@ type CountedRow = Record<string, string | null> & { count: number; left: number 
 /** How much is found, the most frequent values of each facet in it, and all its categories, counted in one pass. */
 async function countIn(
   app: AppContext,
-  { conditions, factor }: Pick<Sample, 'conditions' | 'factor'>,
+  { conditions, factor, most }: Sample,
   facets: readonly Facet[],
   withCategories: boolean,
 ): Promise<Counted> {
@@ -152,8 +152,9 @@ async function countIn(
   }
   const categories = withCategories ? sql`, in_category, in_sub_category, in_cat_id` : sql``;
   const shown = facets.length > 0 ? sql`, ${sql.join(named.slice(0, facets.length), sql`, `)}` : sql``;
+  const end = most === undefined ? sql`` : sql`limit ${most + 1}`;
   const { rows } = await app.db.execute<CountedRow>(sql`
-    with hit as (select ${sql.join(columns, sql`, `)} from ${catalogueTables()} where ${allOf(conditions)})
+    with hit as (select ${sql.join(columns, sql`, `)} from ${catalogueTables()} where ${allOf(conditions)} ${end})
     select count(*) as count, grouping(${sql.join(named, sql`, `)}) as left ${shown} ${categories}
     from hit group by grouping sets (${sql.join(sets, sql`, `)})`);
   const all = 2 ** named.length - 1;

@@ -11,10 +11,10 @@ import { allOf, catalogueTables, conditionsNow, isNarrow, type ConditionsOf } fr
 /** Of so many sounds, as PostgreSQL expects them, what is found is counted one by one, where that is not too dear; of more, a fair sample stands for all. */
 const MOST_COUNTED = 2000;
 /** Samples, the larger first; the largest that is not too dear is taken. Each is one value of a column, which the index of words knows. */
-const SAMPLES = [
-  { condition: sql`f.eighth = 0::smallint`, factor: 8 },
-  { condition: sql`f.bucket = 0::smallint`, factor: 64 },
-];
+const LARGE = { condition: sql`f.eighth = 0::smallint`, factor: 8 };
+const SMALL = { condition: sql`f.bucket = 0::smallint`, factor: 64 };
+/** When there are more than so many after all, they are counted in a sample too. */
+const MOST_AFTER_ALL = 5000;
 /** What PostgreSQL may expect counting to cost, in its own units: some 10 ms here. Looking at 2,000 sounds all over the table costs about as much. */
 const DEAR = 2500;
 
@@ -36,13 +36,30 @@ export interface Expectation {
 export interface Sample {
   conditions: SQL[];
   factor: number;
+  /** How many to count at most, where few are expected. */
+  most?: number;
 }
 
 /** How many of the filed sounds a filter finds: exactly for some thousands, and when it finds all of them; else in proportion. */
 export async function countHits(app: AppContext, filter: ListFilter): Promise<HitCount> {
   if (!isNarrow(filter)) return { count: await countCatalogue(app), isApproximate: false };
-  const { conditions, factor } = await sampleOf(app, filter);
-  return { count: (await count(app.db, conditions)) * factor, isApproximate: factor !== 1 };
+  return inSample(app, filter, async ({ conditions, factor, most }) => {
+    const counted = await count(app.db, conditions, most);
+    return { count: counted * factor, isApproximate: factor !== 1 };
+  });
+}
+
+/** Counts in the sample of a filter; again in a small one when there are far more than PostgreSQL expected, as of words that always stand together. */
+export async function inSample<Value extends HitCount | { total: HitCount }>(
+  app: AppContext,
+  filter: ListFilter,
+  counting: (sample: Sample) => Promise<Value>,
+): Promise<Value> {
+  const sample = await sampleOf(app, filter);
+  const value = await counting(sample);
+  const { count: counted } = 'total' in value ? value.total : value;
+  if (sample.most === undefined || counted <= sample.most) return value;
+  return counting(inPart(sample.conditions, SMALL));
 }
 
 const countCatalogue = keptAnswer(async (app) => {
@@ -85,12 +102,16 @@ async function expect(app: AppContext, filter: ListFilter): Promise<Expectation>
 async function findSample(app: AppContext, filter: ListFilter): Promise<Sample> {
   const { conditionsOf, isFew } = await expectationOf(app, filter);
   const all = conditionsOf(filter);
-  if (isFew) return { conditions: all, factor: 1 };
-  const [large, small] = SAMPLES.map(({ condition, factor }) => ({ conditions: [...all, condition], factor }));
-  if (!large || !small) throw new Error('there is no sample to count in');
+  if (isFew) return { conditions: all, factor: 1, most: MOST_AFTER_ALL };
+  const large = inPart(all, LARGE);
   const [ofLarge] = await expectationsOf(app.db, [large.conditions]);
-  return ofLarge && ofLarge.cost <= DEAR ? large : small;
+  return ofLarge && ofLarge.cost <= DEAR ? large : inPart(all, SMALL);
 }
+
+const inPart = (conditions: readonly SQL[], { condition, factor }: typeof LARGE): Sample => ({
+  conditions: [...conditions, condition],
+  factor,
+});
 
 interface PlanNode {
   'Subplan Name'?: string;
@@ -117,9 +138,10 @@ async function expectationsOf(db: Queryable, lists: readonly SQL[][]): Promise<{
     .map(({ plan }) => ({ rows: plan['Plan Rows'], cost: plan['Total Cost'] }));
 }
 
-async function count(db: Queryable, conditions: readonly SQL[]): Promise<number> {
+async function count(db: Queryable, conditions: readonly SQL[], most?: number): Promise<number> {
+  const end = most === undefined ? sql`` : sql`limit ${most + 1}`;
   const { rows } = await db.execute<{ count: number }>(
-    sql`select count(*) from ${catalogueTables()} where ${allOf(conditions)}`,
+    sql`select count(*) from (select from ${catalogueTables()} where ${allOf(conditions)} ${end}) hit`,
   );
   return rows[0]?.count ?? 0;
 }

@@ -19,7 +19,7 @@ export interface Order {
   withRecord?: boolean;
 }
 
-/** Keys by the name of their place: `k0`, `k1`, …; `total` where it was counted. */
+/** Keys by the name of their place: `k0`, `k1`, … */
 export type KeyRow = Record<string, string | number>;
 
 const names = (order: Order): SQL[] => order.keys.map((_, index) => sql.identifier(`k${index}`) as unknown as SQL);
@@ -54,18 +54,19 @@ export async function alongIndex(
   return rows.length < limit ? undefined : rows;
 }
 
-/** Finds all, by whichever index finds them, then puts them in order; with `isCounted` each row says how many there are. */
+/** Finds all, by whichever index finds them, then puts them in order, and says how many there are: undefined when there are more than `most`. */
 export async function gathered(
   db: Queryable,
   order: Order,
   conditions: readonly SQL[],
   limit: number,
-  isCounted = false,
-): Promise<KeyRow[]> {
-  const total = isCounted ? sql`, count(*) over () as total` : sql``;
+  most?: number,
+): Promise<{ rows: KeyRow[]; total: number } | undefined> {
+  const end = most === undefined ? sql`` : sql`limit ${most + 1}`;
   const { rows } = await db.execute<KeyRow>(sql`
     with hit as materialized (
-      select ${columnsOf(order)} from ${catalogueTables(order.withRecord)} where ${allOf([...conditions, ...order.beyond])})
-    select ${sql.join(names(order), sql`, `)}${total} from hit order by ${sorted(order, names(order))} limit ${limit}`);
-  return rows;
+      select ${columnsOf(order)} from ${catalogueTables(order.withRecord)} where ${allOf([...conditions, ...order.beyond])} ${end})
+    select ${sql.join(names(order), sql`, `)}, (select count(*) from hit) as total from hit order by ${sorted(order, names(order))} limit ${limit}`);
+  const total = Number(rows[0]?.['total'] ?? 0);
+  return most !== undefined && total > most ? undefined : { rows, total };
 }

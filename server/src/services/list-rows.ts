@@ -46,6 +46,10 @@ function sortColumn(key: SortKey, isCatalogue: boolean, seed: number): SQL {
 /** Of what one sound in so many has, the first ones are met soon on the way along an index; else all are gathered and sorted, which then costs no more. */
 const FREQUENT = 200;
 
+/** What is gathered before it is said that there are more than expected: so many times as many, and some. */
+const MANY_MORE = 2;
+const SOME = 3000;
+
 /** Keys that are columns of the record. */
 const OF_RECORD: readonly SortKey[] = ['description', 'keywords', 'creatorId', 'sourceId'];
 
@@ -73,11 +77,13 @@ async function cataloguePage(app: AppContext, query: ListQuery): Promise<Counted
     !isFirst || isCounted || query.count === 'free' ? undefined : countHits(app, query);
   const paging = async (): Promise<PageOfIds> =>
     (query.sort === 'relevance' && expectation ? await relevantPage(app, query, expectation) : undefined) ??
-    catalogueInOrder(app, query, expectation, isCounted);
+    catalogueInOrder(app, query, expectation);
   const [page, counted] = await Promise.all([paging(), counting()]);
   // A sample says little of the few that PostgreSQL did not expect to be few: a phrase of two frequent words.
   const total = page.total ?? (isFirst && page.next === null ? page.ids.length : undefined);
-  return [page, total === undefined ? counted : { count: total, isApproximate: false }];
+  if (total !== undefined) return [page, { count: total, isApproximate: false }];
+  // There were not as few as expected.
+  return [page, counted ?? (isFirst && query.count === 'always' ? await countHits(app, query) : undefined)];
 }
 
 /** A page of the catalogue by the keys that are asked for. */
@@ -85,7 +91,6 @@ async function catalogueInOrder(
   app: AppContext,
   query: ListQuery,
   expectation: Expectation | undefined,
-  isCounted: boolean,
 ): Promise<PageOfIds> {
   const wanted = sortKeysOf(query);
   const withRecord = wanted.some(({ key }) => OF_RECORD.includes(key));
@@ -99,12 +104,21 @@ async function catalogueInOrder(
   const conditions = (expectation?.conditionsOf ?? (await conditionsNow(app.db)))(query);
   const limit = query.limit + 1;
   const hasIndex = wanted.length === 1 && wanted[0]?.key !== 'shuffle';
-  const isFrequent = !expectation || expectation.expected * FREQUENT >= expectation.filed;
-  const isAlong = hasIndex && !isCounted && isFrequent;
-  const met = isAlong ? await alongIndex(app.db, order, conditions, limit, FREQUENT) : undefined;
-  const rows = met ?? (await gathered(app.db, order, conditions, limit, isCounted));
-  const page = pageOf(valuesOf(rows, keys), query.limit);
-  return isCounted ? { ...page, total: Number(rows[0]?.['total'] ?? 0) } : page;
+  const pageOfRows = (rows: readonly KeyRow[]): PageOfIds => pageOf(valuesOf(rows, keys), query.limit);
+  const along = async (): Promise<PageOfIds | undefined> => {
+    const rows = hasIndex ? await alongIndex(app.db, order, conditions, limit, FREQUENT) : undefined;
+    return rows && pageOfRows(rows);
+  };
+  const gather = async (most?: number): Promise<PageOfIds | undefined> => {
+    const all = await gathered(app.db, order, conditions, limit, most);
+    return all && { ...pageOfRows(all.rows), ...(query.after === undefined ? { total: all.total } : {}) };
+  };
+  if (!expectation) return (await along()) ?? (await gather()) ?? pageOfRows([]);
+  const { isFew, expected, filed } = expectation;
+  const isFrequent = !isFew && expected * FREQUENT >= filed;
+  // Of words that always stand together PostgreSQL expects far too few. Where there are many more, they are met soon.
+  const page = isFrequent ? await along() : ((await gather(MANY_MORE * expected + SOME)) ?? (await along()));
+  return page ?? (await gather()) ?? pageOfRows([]);
 }
 
 async function batchPage(app: AppContext, batchId: number, query: ListQuery): Promise<CountedPage> {

@@ -137,7 +137,7 @@ async function best(
   const isFrequent = expected * FREQUENT >= of;
   const met = isFrequent ? await alongIndex(db, order, conditions, limit, FREQUENT) : undefined;
   if (!met && expected >= MANY) return meritByMerit(db, conditions, limit, after);
-  const rows: KeyRow[] = met ?? (await gathered(db, order, conditions, limit));
+  const rows: KeyRow[] = met ?? (await gathered(db, order, conditions, limit))?.rows ?? [];
   return rows.map((row) => [Number(row['k0']), Number(row['k1'])]);
 }
 
