@@ -100,7 +100,7 @@ export async function startLocalPostgres(dataFolder: string): Promise<LocalPostg
 }
 
 /**
- * PostgreSQL's own advice: a quarter of the memory for pages (taken as they are read, so small collections take little; a million sounds have 3.5 GB), room for the
+ * PostgreSQL's own advice: a quarter of the memory for pages (taken as they are read, so small collections take little; a million sounds have 5 GB), room for the
  * bitmap of a search that finds a fifth of a million sounds (with 4 MB it would have to look at every row of every page again), and the cost of a page anywhere
  * as on a solid-state disk.
  */
