@@ -7,7 +7,7 @@ import { allOf, catalogueTables } from './search.ts';
  * to find them spread evenly: of “water” by name, or of two words that no sound has both of, it looks at a million. So it is told how far to go.
  */
 
-/** Twice as many rows as are expected to be needed are looked at then. */
+/** So many times as many rows are looked at as should be needed. */
 const PATIENCE = 2;
 
 export interface Order {
@@ -22,7 +22,7 @@ export interface Order {
 /** Keys by the name of their place: `k0`, `k1`, … */
 export type KeyRow = Record<string, string | number>;
 
-const names = (order: Order): SQL[] => order.keys.map((_, index) => sql.identifier(`k${index}`) as unknown as SQL);
+const names = (order: Order): SQL[] => order.keys.map((_, index) => sql`${sql.identifier(`k${index}`)}`);
 const columnsOf = (order: Order): SQL =>
   sql.join(
     order.keys.map(({ column }, index) => sql`${column} as ${sql.identifier(`k${index}`)}`),
