@@ -34,7 +34,12 @@ export async function openContext(
   rootFolders: readonly string[],
   log: Logger,
 ): Promise<Application> {
-  const connection = await connect(connectionString);
+  const connection = await connect(connectionString, (migrations) =>
+    log.warn(
+      { migrations },
+      'the database is brought up to date, which takes some ten minutes at a million sounds; if that is stopped, nothing has changed',
+    ),
+  );
   // A connection that nobody uses was lost; whoever asks next gets a new one, or is told why there is none.
   connection.pool.on('error', (error) =>
     log.warn({ why: error.message }, 'an idle connection to the database was lost'),

@@ -1,4 +1,5 @@
 import { fileURLToPath } from 'node:url';
+import { readMigrationFiles } from 'drizzle-orm/migrator';
 import { drizzle, type NodePgDatabase } from 'drizzle-orm/node-postgres';
 import { migrate } from 'drizzle-orm/node-postgres/migrator';
 import pg from 'pg';
@@ -21,18 +22,38 @@ export interface Connection {
   close: () => Promise<void>;
 }
 
-/** A pool on the database, with the migrations applied. */
-export async function connect(connectionString: string): Promise<Connection> {
+const MIGRATIONS = fileURLToPath(new URL('../../migrations', import.meta.url));
+
+/** A pool on the database, with the migrations applied; `onUpgrade` is told first how many of them one that is in use already lacks. */
+export async function connect(
+  connectionString: string,
+  onUpgrade: (migrations: number) => void = () => undefined,
+): Promise<Connection> {
   const pool = new WaitingPool({ connectionString, max: 12, Client: KeepingClient });
   const db = drizzle(pool, { schema });
   const client = await pool.connect();
   try {
     // Several processes may start at once: one migrates, the others wait and find nothing left to do.
     await client.query(`select pg_advisory_lock(hashtext('flagstone migrations'))`);
-    await migrate(drizzle(client), { migrationsFolder: fileURLToPath(new URL('../../migrations', import.meta.url)) });
+    const missing = await missingMigrations(client);
+    if (missing > 0) onUpgrade(missing);
+    await migrate(drizzle(client), { migrationsFolder: MIGRATIONS });
   } finally {
     await client.query(`select pg_advisory_unlock(hashtext('flagstone migrations'))`);
     client.release();
   }
   return { db, pool, close: () => pool.end() };
+}
+
+/** How many migrations came since those of a database; none for a new one. */
+async function missingMigrations(client: pg.PoolClient): Promise<number> {
+  const { rows: tables } = await client.query<{ none: boolean }>(
+    `select to_regclass('drizzle.__drizzle_migrations') is null as none`,
+  );
+  if (tables[0]?.none) return 0;
+  const { rows } = await client.query<{ last: number }>(
+    'select max(created_at) as last from drizzle.__drizzle_migrations',
+  );
+  const last = Number(rows[0]?.last ?? Infinity);
+  return readMigrationFiles({ migrationsFolder: MIGRATIONS }).filter(({ folderMillis }) => folderMillis > last).length;
 }
