@@ -166,6 +166,16 @@ CREATE OR REPLACE FUNCTION flagstone_refresh_search(ids bigint[]) RETURNS void L
     excluded.library, excluded.publisher, excluded.creator, excluded.licence, excluded.rating, excluded.loudness_lufs, excluded.true_peak_dbtp,
     excluded.channel_layout, excluded.weight, excluded.activity, excluded.tempo, excluded.copies, excluded.merit)
 $$;--> statement-breakpoint
+-- A sound whose file holds another one now has no copy, and is in no list until it has one again.
+CREATE OR REPLACE FUNCTION flagstone_note_filed() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+  -- In the order of their numbers, as everybody takes them: two that write then wait for each other and never both.
+  PERFORM FROM search_rows f JOIN after n ON n.id = f.sound_id WHERE f.filed <> (n.filed_at IS NOT NULL AND f.path <> '') ORDER BY f.sound_id FOR UPDATE OF f;
+  UPDATE search_rows f SET filed = n.filed_at IS NOT NULL AND f.path <> '' FROM after n
+  WHERE f.sound_id = n.id AND f.filed <> (n.filed_at IS NOT NULL AND f.path <> '');
+  RETURN NULL;
+END
+$$;--> statement-breakpoint
 CREATE OR REPLACE FUNCTION flagstone_note_measured() RETURNS trigger LANGUAGE plpgsql AS $$
 BEGIN
   -- What is read after that is what others that held the row have written.

@@ -37,7 +37,7 @@ export async function openContext(
   const connection = await connect(connectionString, (migrations) =>
     log.warn(
       { migrations },
-      'the database is brought up to date, which takes a quarter of an hour at a million sounds; if that is stopped, nothing has changed',
+      'the database is brought up to date, which may take a quarter of an hour at a million sounds; if that is stopped, nothing has changed',
     ),
   );
   // A connection that nobody uses was lost; whoever asks next gets a new one, or is told why there is none.

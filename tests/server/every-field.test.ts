@@ -230,3 +230,19 @@ it('stays true while sounds are edited, written, read again and marked at the sa
   await app.call('fileBatch', { params: { id: batchId } });
   expect(await found('fxname:loom rating:3', { limit: 50 })).toHaveLength(24);
 });
+
+it('counts no sound whose file has come to hold another one', async () => {
+  const query = { q: 'folder:rush ', limit: 50 };
+  const before = await app.call('listCatalogue', { query });
+  await app.put('rush/take 0.wav', { seed: 900 });
+  const { batchId } = await app.intake('rush');
+  const between = await app.call('listCatalogue', { query });
+  expect([between.total, between.rows.length]).toEqual([before.rows.length - 1, before.rows.length - 1]);
+  await app.call('fileBatch', { params: { id: batchId } });
+  // Whatever else is noted of the sound of before, it stays so.
+  await app.context.db.execute(sql`update sounds set added_by = added_by`);
+  const after = await app.call('listCatalogue', { query });
+  expect([after.total, after.rows.length]).toEqual([before.rows.length, before.rows.length]);
+  const gone = before.rows.find(({ name }) => name === 'take 0.wav')?.soundId;
+  expect(after.rows.map(({ soundId }) => soundId)).not.toContain(gone);
+});

@@ -14,7 +14,7 @@ import type { AppContext } from '../app-context.ts';
 import { drives } from '../db/schema.ts';
 import { countHits, inSample, type Sample } from './hits.ts';
 import { keptAnswer } from './kept.ts';
-import { allOf, catalogueTables, conditionsNow, isNarrow } from './search.ts';
+import { allOf, catalogueTables, conditionsNow, isNarrow, upTo } from './search.ts';
 
 const MOST_VALUES = 12;
 
@@ -152,9 +152,8 @@ async function countIn(
   }
   const categories = withCategories ? sql`, in_category, in_sub_category, in_cat_id` : sql``;
   const shown = facets.length > 0 ? sql`, ${sql.join(named.slice(0, facets.length), sql`, `)}` : sql``;
-  const end = most === undefined ? sql`` : sql`limit ${most + 1}`;
   const { rows } = await app.db.execute<CountedRow>(sql`
-    with hit as (select ${sql.join(columns, sql`, `)} from ${catalogueTables()} where ${allOf(conditions)} ${end})
+    with hit as (select ${sql.join(columns, sql`, `)} from ${catalogueTables()} where ${allOf(conditions)} ${upTo(most)})
     select count(*) as count, grouping(${sql.join(named, sql`, `)}) as left ${shown} ${categories}
     from hit group by grouping sets (${sql.join(sets, sql`, `)})`);
   const all = 2 ** named.length - 1;

@@ -6,7 +6,7 @@ import type { Queryable } from '../db/connect.ts';
 import { forAll } from '../db/while-waited.ts';
 import { keptAnswer } from './kept.ts';
 import { wordsAsked } from './query-sql.ts';
-import { allOf, catalogueTables, conditionsNow, isNarrow, type ConditionsOf } from './search.ts';
+import { allOf, catalogueTables, conditionsNow, isNarrow, upTo, type ConditionsOf } from './search.ts';
 
 /** Of so many sounds, as PostgreSQL expects them, what is found is counted one by one, where that is not too dear; of more, a fair sample stands for all. */
 const MOST_COUNTED = 2000;
@@ -139,9 +139,8 @@ async function expectationsOf(db: Queryable, lists: readonly SQL[][]): Promise<{
 }
 
 async function count(db: Queryable, conditions: readonly SQL[], most?: number): Promise<number> {
-  const end = most === undefined ? sql`` : sql`limit ${most + 1}`;
   const { rows } = await db.execute<{ count: number }>(
-    sql`select count(*) from (select from ${catalogueTables()} where ${allOf(conditions)} ${end}) hit`,
+    sql`select count(*) from (select from ${catalogueTables()} where ${allOf(conditions)} ${upTo(most)}) hit`,
   );
   return rows[0]?.count ?? 0;
 }

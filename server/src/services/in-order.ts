@@ -1,6 +1,6 @@
 import { sql, type SQL } from 'drizzle-orm';
 import type { Queryable } from '../db/connect.ts';
-import { allOf, catalogueTables } from './search.ts';
+import { allOf, catalogueTables, upTo } from './search.ts';
 
 /**
  * The first of what is found in the catalogue, in an order that an index has. PostgreSQL by itself goes along that index until it has enough, and expects
@@ -10,9 +10,11 @@ import { allOf, catalogueTables } from './search.ts';
 /** So many times as many rows are looked at as should be needed. */
 const PATIENCE = 2;
 
+/** What rows are sorted by; the last one is the number of the sound or copy. */
+export type Keys = readonly { column: SQL; descending: boolean }[];
+
 export interface Order {
-  /** The last one is the number of the sound. */
-  keys: readonly { column: SQL; descending: boolean }[];
+  keys: Keys;
   /** Rows behind the last one of the page before. */
   beyond: readonly SQL[];
   /** A key is a column of the record. */
@@ -22,15 +24,24 @@ export interface Order {
 /** Keys by the name of their place: `k0`, `k1`, … */
 export type KeyRow = Record<string, string | number>;
 
-const names = (order: Order): SQL[] => order.keys.map((_, index) => sql`${sql.identifier(`k${index}`)}`);
-const columnsOf = (order: Order): SQL =>
+const nameOf = (index: number): SQL => sql`${sql.identifier(`k${index}`)}`;
+const namesOf = (keys: Keys): SQL =>
   sql.join(
-    order.keys.map(({ column }, index) => sql`${column} as ${sql.identifier(`k${index}`)}`),
+    keys.map((_, index) => nameOf(index)),
     sql`, `,
   );
-const sorted = (order: Order, columns: readonly SQL[]): SQL =>
+
+/** The keys as columns `k0`, `k1`, … */
+export const columnsOf = (keys: Keys): SQL =>
   sql.join(
-    columns.map((column, index) => (order.keys[index]?.descending ? sql`${column} desc` : column)),
+    keys.map(({ column }, index) => sql`${column} as ${nameOf(index)}`),
+    sql`, `,
+  );
+
+/** The order by keys that are selected as their columns. */
+export const sortedBy = (keys: Keys): SQL =>
+  sql.join(
+    keys.map(({ descending }, index) => (descending ? sql`${nameOf(index)} desc` : nameOf(index))),
     sql`, `,
   );
 
@@ -44,13 +55,10 @@ export async function alongIndex(
 ): Promise<KeyRow[] | undefined> {
   const all = [sql`f.filed`, ...order.beyond];
   const { rows } = await db.execute<KeyRow>(sql`
-    select ${sql.join(names(order), sql`, `)} from (
-      select f.*, ${columnsOf(order)} from ${catalogueTables(order.withRecord)} where ${allOf(all)}
-      order by ${sorted(
-        order,
-        order.keys.map(({ column }) => column),
-      )} limit ${limit * oneIn * PATIENCE}) f
-    where ${allOf(conditions)} order by ${sorted(order, names(order))} limit ${limit}`);
+    select ${namesOf(order.keys)} from (
+      select f.*, ${columnsOf(order.keys)} from ${catalogueTables(order.withRecord)} where ${allOf(all)}
+      order by ${sortedBy(order.keys)} limit ${limit * oneIn * PATIENCE}) f
+    where ${allOf(conditions)} order by ${sortedBy(order.keys)} limit ${limit}`);
   return rows.length < limit ? undefined : rows;
 }
 
@@ -62,11 +70,10 @@ export async function gathered(
   limit: number,
   most?: number,
 ): Promise<{ rows: KeyRow[]; total: number } | undefined> {
-  const end = most === undefined ? sql`` : sql`limit ${most + 1}`;
   const { rows } = await db.execute<KeyRow>(sql`
     with hit as materialized (
-      select ${columnsOf(order)} from ${catalogueTables(order.withRecord)} where ${allOf([...conditions, ...order.beyond])} ${end})
-    select ${sql.join(names(order), sql`, `)}, (select count(*) from hit) as total from hit order by ${sorted(order, names(order))} limit ${limit}`);
+      select ${columnsOf(order.keys)} from ${catalogueTables(order.withRecord)} where ${allOf([...conditions, ...order.beyond])} ${upTo(most)})
+    select ${namesOf(order.keys)}, (select count(*) from hit) as total from hit order by ${sortedBy(order.keys)} limit ${limit}`);
   const total = Number(rows[0]?.['total'] ?? 0);
   return most !== undefined && total > most ? undefined : { rows, total };
 }

@@ -5,7 +5,7 @@ import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { COPY_STATE } from './copy-state.ts';
 import { countHits, expectationOf, type Expectation } from './hits.ts';
-import { alongIndex, gathered, type KeyRow, type Order } from './in-order.ts';
+import { alongIndex, columnsOf, gathered, sortedBy, type KeyRow, type Keys, type Order } from './in-order.ts';
 import { keysSchema, pageOf, readMark, type PageOfIds } from './page-marks.ts';
 import { relevantPage } from './relevance.ts';
 import { allOf, conditionsNow, filterConditions, isNarrow } from './search.ts';
@@ -142,15 +142,11 @@ async function batchInOrder(
   conditions: readonly SQL[],
 ): Promise<PageOfIds> {
   const keys = keysOf(query, (key) => sortColumn(key, false, query.seed), sql`c.id`);
-  const columns = keys.map(({ column }, index) => sql`${column} as ${sql.identifier(`k${index}`)}`);
-  const order = keys.map(({ column, descending }) => (descending ? sql`${column} desc` : column));
   const { rows } = await app.db.execute<KeyRow>(sql`
-    select ${sql.join(columns, sql`, `)} from ${batchTables(batchId)} where ${allOf([...conditions, ...beyondMark(query, keys)])}
-    order by ${sql.join(order, sql`, `)} limit ${query.limit + 1}`);
+    select ${columnsOf(keys)} from ${batchTables(batchId)} where ${allOf([...conditions, ...beyondMark(query, keys)])}
+    order by ${sortedBy(keys)} limit ${query.limit + 1}`);
   return pageOf(valuesOf(rows, keys), query.limit);
 }
-
-type Keys = Order['keys'];
 
 /** What is the same in all keys stands in the order of its number, turned round with the last key. */
 function keysOf(query: ListQuery, columnOf: (key: SortKey) => SQL, id: SQL): Keys {
