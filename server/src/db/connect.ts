@@ -1,13 +1,15 @@
 import { fileURLToPath } from 'node:url';
 import { readMigrationFiles } from 'drizzle-orm/migrator';
-import { drizzle, type NodePgDatabase } from 'drizzle-orm/node-postgres';
+import { drizzle, type NodePgQueryResultHKT } from 'drizzle-orm/node-postgres';
 import { migrate } from 'drizzle-orm/node-postgres/migrator';
+import type { PgDatabase } from 'drizzle-orm/pg-core';
 import pg from 'pg';
 import { KeepingClient } from './kept-statements.ts';
 import * as schema from './schema.ts';
-import { WaitingPool } from './while-waited.ts';
+import { holdingOne, WaitingPool } from './while-waited.ts';
 
-export type Database = NodePgDatabase<typeof schema>;
+/** The database, or a transaction that stands for it in everything that is called from it. */
+export type Database = PgDatabase<NodePgQueryResultHKT, typeof schema>;
 /** What runs inside one transaction. */
 export type Transaction = Parameters<Parameters<Database['transaction']>[0]>[0];
 /** A database or a transaction on it. */
@@ -22,6 +24,19 @@ export interface Connection {
   close: () => Promise<void>;
 }
 
+/** So many statements run at once; the others wait, at most so long. */
+const CONNECTIONS = 12;
+const WAIT_FOR_CONNECTION_MS = 30_000;
+/**
+ * What PostgreSQL itself ends, so that nothing that went wrong here holds rows or connections for ever: a statement (bulk changes of a million records take
+ * minutes), a wait for rows that somebody else changes, a transaction in which nothing happens.
+ */
+const LIMITS = {
+  statement_timeout: 900_000,
+  lock_timeout: 60_000,
+  idle_in_transaction_session_timeout: 120_000,
+} as const;
+
 const MIGRATIONS = fileURLToPath(new URL('../../migrations', import.meta.url));
 
 /** A pool on the database, with the migrations applied; `onUpgrade` is told first how many of them one that is in use already lacks. */
@@ -29,9 +44,24 @@ export async function connect(
   connectionString: string,
   onUpgrade: (migrations: number) => void = () => undefined,
 ): Promise<Connection> {
-  const pool = new WaitingPool({ connectionString, max: 12, Client: KeepingClient });
+  await migrateOnce(connectionString, onUpgrade);
+  const pool = new WaitingPool({
+    connectionString,
+    max: CONNECTIONS,
+    connectionTimeoutMillis: WAIT_FOR_CONNECTION_MS,
+    Client: KeepingClient,
+    ...LIMITS,
+  });
   const db = drizzle(pool, { schema });
-  const client = await pool.connect();
+  const transaction = db.transaction.bind(db);
+  db.transaction = (work, config) => holdingOne(() => transaction(work, config));
+  return { db, pool, close: () => pool.end() };
+}
+
+/** Applies the migrations that are missing, without limits of time: at a million sounds one may take minutes. */
+async function migrateOnce(connectionString: string, onUpgrade: (migrations: number) => void): Promise<void> {
+  const client = new pg.Client(connectionString);
+  await client.connect();
   try {
     // Several processes may start at once: one migrates, the others wait and find nothing left to do.
     await client.query(`select pg_advisory_lock(hashtext('flagstone migrations'))`);
@@ -39,14 +69,13 @@ export async function connect(
     if (missing > 0) onUpgrade(missing);
     await migrate(drizzle(client), { migrationsFolder: MIGRATIONS });
   } finally {
-    await client.query(`select pg_advisory_unlock(hashtext('flagstone migrations'))`);
-    client.release();
+    // Ending the connection gives the lock back.
+    await client.end();
   }
-  return { db, pool, close: () => pool.end() };
 }
 
 /** How many migrations came since those of a database; none for a new one. */
-async function missingMigrations(client: pg.PoolClient): Promise<number> {
+async function missingMigrations(client: pg.Client): Promise<number> {
   const { rows: tables } = await client.query<{ none: boolean }>(
     `select to_regclass('drizzle.__drizzle_migrations') is null as none`,
   );

@@ -21,25 +21,69 @@ export function forAll<Value>(read: () => Promise<Value>): Promise<Value> {
   return waiting.run(undefined, async () => await read());
 }
 
-/** A pool whose statements stop when nobody waits for them any more. */
+/** What a transaction of the current call chain holds; no code below it may ask for a second connection. */
+const transactions = new AsyncLocalStorage<{ isOver: boolean; hasConnection: boolean }>();
+
+/**
+ * Runs a transaction of a pool's database. While it runs, whatever is called from it gets no other connection of the pool: twelve that hold one each and
+ * wait for a second would wait for each other for ever.
+ */
+export async function holdingOne<Value>(transaction: () => Promise<Value>): Promise<Value> {
+  if (transactions.getStore()?.isOver === false) throw secondConnection();
+  const held = { isOver: false, hasConnection: false };
+  try {
+    return await transactions.run(held, transaction);
+  } finally {
+    held.isOver = true;
+  }
+}
+
+/**
+ * A pool whose statements stop when nobody waits for them any more, and that gives one connection at a time to a call chain: a second one is
+ * refused with an error, in production as in tests.
+ */
 export class WaitingPool extends pg.Pool {
+  /** Tells PostgreSQL to stop statements: connections of their own, so that stopping never waits for what it is to stop. */
+  private readonly stopping: pg.Pool;
+
+  constructor(config: pg.PoolConfig) {
+    super(config);
+    this.stopping = new pg.Pool({ connectionString: config.connectionString, max: 2, idleTimeoutMillis: 10_000 });
+    this.stopping.on('error', () => undefined);
+  }
+
   // The signature of pg.Pool has nine forms; what they are called with is handed on as it is.
   override query(...args: never[]): never {
+    const held = transactions.getStore();
     const signal = waiting.getStore();
-    const result = signal
-      ? this.queryWhile(signal, args)
-      : (super.query as (...all: unknown[]) => unknown).apply(this, args);
+    let result: unknown;
+    if (held && !held.isOver) result = Promise.reject(secondConnection());
+    else if (signal) result = this.queryWhile(signal, args);
+    else result = (super.query as (...all: unknown[]) => unknown).apply(this, args);
     return result as never;
+  }
+
+  override connect(...args: never[]): never {
+    const held = transactions.getStore();
+    if (held && !held.isOver) {
+      if (held.hasConnection) return Promise.reject(secondConnection()) as never;
+      held.hasConnection = true;
+    }
+    return (super.connect as (...all: unknown[]) => never).apply(this, args);
+  }
+
+  override async end(): Promise<void> {
+    await Promise.all([super.end(), this.stopping.end()]);
   }
 
   private async queryWhile(signal: AbortSignal, args: unknown[]): Promise<unknown> {
     signal.throwIfAborted();
-    const client = await this.connect();
+    const client = await (this.connect as () => Promise<pg.PoolClient>)();
     let stopping: Promise<unknown> | undefined;
     const stop = (): void => {
       // Not in pg's types: the number of the process that serves this connection.
       const { processID } = client as unknown as { processID: number };
-      stopping = super.query('select pg_cancel_backend($1)', [processID]);
+      stopping = this.stopping.query('select pg_cancel_backend($1)', [processID]);
     };
     try {
       signal.throwIfAborted();
@@ -55,4 +99,8 @@ export class WaitingPool extends pg.Pool {
       client.release(isLost);
     }
   }
+}
+
+function secondConnection(): Error {
+  return new Error('A second connection was asked for inside a transaction; what runs in it has to use the transaction.');
 }

@@ -277,22 +277,19 @@ export class JobQueue {
 
   /** Marks a waiting job as running here; undefined when somebody else has it, it was cancelled, or a job that runs shares a lane. */
   private async claim(jobId: string): Promise<JobRow | undefined> {
-    return this.db.transaction(async (tx) => {
+    const claimed = await this.db.transaction(async (tx): Promise<JobRow | { laneTaken: JobRow } | undefined> => {
       // Claims one at a time, so that two processes cannot both find a lane free.
       await tx.execute(sql`select pg_advisory_xact_lock(hashtext('flagstone jobs'))`);
       const [waiting] = await tx
-        .select({ id: jobs.id, kind: jobs.kind, lanes: jobs.lanes })
+        .select()
         .from(jobs)
         .where(and(eq(jobs.id, jobId), eq(jobs.state, 'waiting')));
       if (!waiting) return undefined;
       const { rows } = await tx.execute(
         sql`select from jobs where state = 'running' and lanes && ${sql.param(waiting.lanes)}::text[] limit 1`,
       );
-      if (rows.length > 0) {
-        await this.send(waiting, LANE_RETRY_SECONDS);
-        return undefined;
-      }
-      const now = new Date();
+      if (rows.length > 0) return { laneTaken: waiting };
+      const now = sql`now()`;
       const [job] = await tx
         .update(jobs)
         .set({ state: 'running', worker: thisWorker, heartbeatAt: now, startedAt: now, asked: null })
@@ -300,6 +297,9 @@ export class JobQueue {
         .returning();
       return job;
     });
+    if (claimed === undefined || !('laneTaken' in claimed)) return claimed;
+    await this.send(claimed.laneTaken, LANE_RETRY_SECONDS);
+    return undefined;
   }
 
   /** Hands a job on when this process does not see its drives and another one may. */

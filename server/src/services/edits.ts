@@ -42,9 +42,9 @@ export async function editSelection(
   personId: number,
 ): Promise<ChangeResult> {
   const summary = describeEdit(edit);
-  return changeRecords(app, { kind: 'edit', summary, personId, learns: true }, async (apply) => {
+  return changeRecords(app, { kind: 'edit', summary, personId, learns: true }, async (apply, inside) => {
     let rows = 0;
-    for await (const page of selectedRows(app.db, selection)) {
+    for await (const page of selectedRows(inside.db, selection)) {
       rows += page.length;
       await apply(
         page.map((row) => row.soundId),
@@ -55,18 +55,21 @@ export async function editSelection(
   });
 }
 
-/** An edit for each row of its own (undefined leaves the row), asked for page by page, as one change. The first row of a sound decides. */
+/**
+ * An edit for each row of its own (undefined leaves the row), asked for page by page, as one change. The first row of a sound decides. What `editsFor` reads
+ * it reads by the context that it is given, in the transaction of the change.
+ */
 export async function editRowByRow(
   app: AppContext,
   selection: Selection,
   change: Change,
-  editsFor: (rows: SoundRow[]) => Promise<(RecordEdit | undefined)[]>,
+  editsFor: (rows: SoundRow[], inside: AppContext) => Promise<(RecordEdit | undefined)[]>,
 ): Promise<ChangeResult> {
   const met = new Set<number>();
-  return changeRecords(app, change, async (apply) => {
-    for await (const page of selectedRows(app.db, selection)) {
+  return changeRecords(app, change, async (apply, inside) => {
+    for await (const page of selectedRows(inside.db, selection)) {
       const rows = page.filter(({ soundId }) => !met.has(soundId) && met.add(soundId));
-      const asked = await editsFor(rows);
+      const asked = await editsFor(rows, inside);
       const edits = new Map(
         rows.flatMap((row, index) => {
           const edit = asked[index];
@@ -85,9 +88,9 @@ export function editSounds(
   change: Change,
   editFor: (record: SoundRecord) => RecordEdit,
 ): Promise<ChangeResult> {
-  return changeRecords(app, change, async (apply) => {
+  return changeRecords(app, change, async (apply, { db }) => {
     for (let after = 0; ;) {
-      const { rows } = await app.db.execute<{ sound_id: number }>(
+      const { rows } = await db.execute<{ sound_id: number }>(
         sql`select sound_id from records r where ${condition} and sound_id > ${after} order by sound_id limit 1000`,
       );
       const ids = rows.map((row) => row.sound_id);
@@ -124,21 +127,22 @@ type Apply = (soundIds: readonly number[], next: (record: RecordRow) => SoundRec
 
 /**
  * Runs a change in one transaction: `work` calls `apply` with ids and what each record becomes; every record that really differs gets a
- * revision. Nothing is recorded when nothing differs.
+ * revision. Nothing is recorded when nothing differs. `work` reads by the context that it is given, in the same transaction.
  */
 async function changeRecords(
   app: AppContext,
   change: Change,
-  work: (apply: Apply) => Promise<void>,
+  work: (apply: Apply, inside: AppContext) => Promise<void>,
 ): Promise<ChangeResult> {
   const touched: number[] = [];
   const changeId = await app.db.transaction(async (tx) => {
     const { learns = false, ...recorded } = change;
     const [row] = await tx.insert(changes).values(recorded).returning({ id: changes.id });
     if (!row) throw new AppError('INTERNAL', 'The change could not be recorded.');
-    await work(async (soundIds, next) => {
+    const apply: Apply = async (soundIds, next) => {
       touched.push(...(await applyToRecords(tx, row.id, soundIds, next, learns)));
-    });
+    };
+    await work(apply, { ...app, db: tx });
     if (touched.length > 0) return row.id;
     await tx.delete(changes).where(eq(changes.id, row.id));
     return null;
@@ -253,9 +257,9 @@ export async function undoChange(
           runId,
         }
       : { kind: 'undo', summary: `Undo: ${change.summary}`, personId, undoes: changeId, learns, runId },
-    async (apply) => {
+    async (apply, { db }) => {
       // In the order of sounds, so that two who change the same records wait for each other and never both.
-      const revisions = await app.db
+      const revisions = await db
         .select()
         .from(recordRevisions)
         .where(eq(recordRevisions.changeId, changeId))

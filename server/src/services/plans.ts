@@ -5,7 +5,7 @@ import type { SoundRow } from '@flagstone/contract/record';
 import type { Selection } from '@flagstone/contract/selection';
 import { and, desc, eq, gt, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
-import type { Transaction } from '../db/connect.ts';
+import type { Queryable } from '../db/connect.ts';
 import { copies, drives, journal, plans } from '../db/schema.ts';
 import { driveIsHere } from './drives.ts';
 import { planRenames } from './rename-plan.ts';
@@ -18,17 +18,20 @@ export type NewItem = Pick<typeof journal.$inferInsert, 'copyId' | 'before' | 'a
   state: 'planned' | 'unchanged' | 'blocked';
 };
 
+/** Rows of which the files are looked at between two statements. */
+const PAGE = 200;
+
 /**
  * Previews a renaming or writing of the selected copies: every item with its before and after and every problem, stored so that what was
  * seen is what runs. Touches no file.
  */
 export async function makePlan(app: AppContext, wanted: NewPlan, personId: number): Promise<Plan> {
   const { kind, selection, batchId, allCopies, rename } = wanted;
-  const planner = kind === 'rename' ? planRenames(app, rename) : planWrites(app);
-  const planId = await storePlan(app, { kind, batchId: batchId ?? null, personId }, async function* (tx) {
+  const planId = await storePlan(app, { kind, batchId: batchId ?? null, personId }, async function* (inside) {
+    const planner = kind === 'rename' ? planRenames(inside, rename) : planWrites(inside);
     const met = new Set<number>();
-    for await (const page of selectedRows(tx, selection)) {
-      const rows = (allCopies ? await withOtherCopies(tx, page) : page).filter(({ copyId }) => !met.has(copyId));
+    for await (const page of selectedRows(inside.db, selection, PAGE)) {
+      const rows = (allCopies ? await withOtherCopies(inside.db, page) : page).filter(({ copyId }) => !met.has(copyId));
       for (const { copyId } of rows) met.add(copyId);
       yield await planner(rows);
     }
@@ -37,23 +40,26 @@ export async function makePlan(app: AppContext, wanted: NewPlan, personId: numbe
 }
 
 /** Rows with those of the other copies of their sounds that are not gone. */
-async function withOtherCopies(tx: Transaction, rows: SoundRow[]): Promise<SoundRow[]> {
-  const { rows: found } = await tx.execute<{ id: number }>(sql`
+async function withOtherCopies(db: Queryable, rows: SoundRow[]): Promise<SoundRow[]> {
+  const { rows: found } = await db.execute<{ id: number }>(sql`
     select c.id from copies c where c.sound_id = any(${idList(rows.map(({ soundId }) => soundId))}) and not c.gone
     and not c.id = any(${idList(rows.map(({ copyId }) => copyId))}) order by c.id`);
   const all = [...rows];
   if (found.length > 0) {
     const others: Selection = { kind: 'copies', copyIds: found.map(({ id }) => id) };
-    for await (const page of selectedRows(tx, others)) all.push(...page);
+    for await (const page of selectedRows(db, others)) all.push(...page);
   }
   return all;
 }
 
-/** Stores a plan with its items, page by page, as one; returns its id. Throws NOTHING_SELECTED for one without items. */
+/**
+ * Stores a plan with its items, page by page, as one; returns its id. `itemsIn` reads by the context that it is given, in the same transaction. Throws
+ * NOTHING_SELECTED for a plan without items.
+ */
 export async function storePlan(
   app: AppContext,
   plan: Pick<typeof plans.$inferInsert, 'batchId' | 'personId'> & { kind: PlanKind },
-  itemsIn: (tx: Transaction) => AsyncIterable<NewItem[]>,
+  itemsIn: (inside: AppContext) => AsyncIterable<NewItem[]>,
 ): Promise<number> {
   return app.db.transaction(async (tx) => {
     const [row] = await tx
@@ -62,7 +68,7 @@ export async function storePlan(
       .returning({ id: plans.id });
     if (!row) throw new AppError('INTERNAL', 'The plan could not be recorded.');
     let count = 0;
-    for await (const items of itemsIn(tx)) {
+    for await (const items of itemsIn({ ...app, db: tx })) {
       count += items.length;
       if (items.length > 0) await tx.insert(journal).values(items.map((item) => ({ ...item, planId: row.id })));
     }

@@ -198,8 +198,8 @@ export async function runRecipe(
   const summary = name === undefined ? steps.map(stepInWords).join('; ') : `Recipe “${name}”`;
   let index = 0;
   const places = await placesFor(app, steps, selection);
-  return editRowByRow(app, selection, { kind: 'recipe', summary, personId }, async (rows) => {
-    const made = await outcomesOf(app, steps, rows, places ?? index);
+  return editRowByRow(app, selection, { kind: 'recipe', summary, personId }, async (rows, inside) => {
+    const made = await outcomesOf(inside, steps, rows, places ?? index);
     index += rows.length;
     return rows.map((row, at) => {
       const set = made[at]?.set ?? {};

@@ -100,10 +100,10 @@ export function acceptSuggestions(
   const wanted = new Set(fields);
   const neighbours: Neighbours = new Map();
   const change = { kind: 'suggestion' as const, summary: `Suggested ${fields.map(fieldLabel).join(', ')}`, personId };
-  return editRowByRow(app, selection, change, async (rows) => {
-    const suggest = await suggesterFor(app, rows);
-    await askNeighbours(app, rows, neighbours);
-    const measured = await measuredOf(app, rows);
+  return editRowByRow(app, selection, change, async (rows, inside) => {
+    const suggest = await suggesterFor(inside, rows);
+    await askNeighbours(inside, rows, neighbours);
+    const measured = await measuredOf(inside, rows);
     return rows.map((row) => {
       const { record } = row;
       const known = app.categories.find(record.catId);
