@@ -21,6 +21,7 @@ import {
   kinSchema,
   newPullEntrySchema,
   newPullListSchema,
+  pullListChangeSchema,
   pullEntryChangeSchema,
   pullEntrySchema,
   pullListSchema,
@@ -132,8 +133,22 @@ const pageSchema = z.object({
 export type SoundPage = z.infer<typeof pageSchema>;
 
 /** How many sounds each category holds; in proportion to a sample where a search finds very many. */
-const changeSchema = z.object({ changeId: z.number().nullable(), changed: z.number(), summary: z.string() });
+const changeSchema = z.object({
+  changeId: z.number().nullable(),
+  changed: z.number(),
+  /** Of an undoing: records that kept what was changed in them since. */
+  kept: z.number().default(0),
+  summary: z.string(),
+});
 export type ChangeResult = z.infer<typeof changeSchema>;
+
+/** What undoing did; `asks` instead, when it would touch files: it is done when the plan is named. */
+const undoAnswerSchema = z.object({
+  summary: z.string(),
+  job: jobSchema.nullable(),
+  asks: z.object({ planId: z.number(), title: z.string() }).nullable(),
+});
+export type UndoAnswer = z.infer<typeof undoAnswerSchema>;
 
 const jobParams = z.object({ id: z.uuid() });
 
@@ -329,7 +344,7 @@ export const api = {
   makePullList: endpoint('POST', '/pull-lists', { body: newPullListSchema, response: z.array(pullListSchema) }),
   updatePullList: endpoint('PATCH', '/pull-lists/:id', {
     params: idParams,
-    body: newPullListSchema,
+    body: pullListChangeSchema,
     response: z.array(pullListSchema),
   }),
   removePullList: endpoint('DELETE', '/pull-lists/:id', { params: idParams, response: z.array(pullListSchema) }),
@@ -444,7 +459,10 @@ export const api = {
     }),
     response: changeSchema,
   }),
-  undoLast: endpoint('POST', '/undo', { response: z.object({ summary: z.string(), job: jobSchema.nullable() }) }),
+  undoLast: endpoint('POST', '/undo', {
+    body: z.strictObject({ planId: z.number().int().positive().optional() }).optional(),
+    response: undoAnswerSchema,
+  }),
   /** Does again what the person undid last, unless they changed something since. */
   redoLast: endpoint('POST', '/redo', { response: z.object({ summary: z.string() }) }),
   undoChange: endpoint('POST', '/changes/:id/undo', { params: idParams, response: changeSchema }),

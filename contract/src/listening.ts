@@ -117,6 +117,13 @@ export const newPullListSchema = z.strictObject({
   scene: z.string().trim().max(200).default(''),
 });
 
+/** What changes of a list; the rest stays, whoever else changes it now. */
+export const pullListChangeSchema = z.strictObject({
+  name: z.string().trim().min(1).max(200).optional(),
+  show: z.string().trim().max(200).optional(),
+  scene: z.string().trim().max(200).optional(),
+});
+
 export const newPullEntrySchema = z.strictObject({
   soundId: z.number().int().positive(),
   part: partSchema.nullable().default(null),

@@ -102,5 +102,7 @@ export class WaitingPool extends pg.Pool {
 }
 
 function secondConnection(): Error {
-  return new Error('A second connection was asked for inside a transaction; what runs in it has to use the transaction.');
+  return new Error(
+    'A second connection was asked for inside a transaction; what runs in it has to use the transaction.',
+  );
 }

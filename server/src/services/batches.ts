@@ -5,6 +5,7 @@ import { and, desc, eq, isNull, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { batches, unreadable } from '../db/schema.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
+import { batchRow, recordRows } from './acts.ts';
 import { driveFolderOf } from './drives.ts';
 import { rememberFolder } from './read-folders.ts';
 
@@ -141,12 +142,17 @@ export async function fileBatch(
   id: number,
   personId: number,
 ): Promise<{ filed: number; batch: Batch }> {
-  await getBatch(app, id);
+  const { name } = await getBatch(app, id);
   const filed = await app.db.transaction(async (tx) => {
+    const before = await batchRow(tx, id);
     const { rowCount } = await tx.execute(sql`
       update sounds set filed_at = now() where filed_at is null
       and id in (select c.sound_id from batch_items b join copies c on c.id = b.copy_id where b.batch_id = ${id})`);
-    await tx.update(batches).set({ filedAt: new Date(), filedBy: personId }).where(eq(batches.id, id));
+    await tx
+      .update(batches)
+      .set({ filedAt: sql`now()`, filedBy: personId })
+      .where(eq(batches.id, id));
+    await recordRows(tx, { personId, kind: 'file', summary: `Filed “${name}”` }, before, await batchRow(tx, id));
     return rowCount ?? 0;
   });
   return { filed, batch: await getBatch(app, id) };

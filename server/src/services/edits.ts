@@ -127,12 +127,14 @@ type Apply = (soundIds: readonly number[], next: (record: RecordRow) => SoundRec
 
 /**
  * Runs a change in one transaction: `work` calls `apply` with ids and what each record becomes; every record that really differs gets a
- * revision. Nothing is recorded when nothing differs. `work` reads by the context that it is given, in the same transaction.
+ * revision. Nothing is recorded when nothing differs. `work` reads by the context that it is given, in the same transaction, and
+ * `atEnd` belongs to it too.
  */
 async function changeRecords(
   app: AppContext,
   change: Change,
   work: (apply: Apply, inside: AppContext) => Promise<void>,
+  atEnd: (db: Queryable, changeId: number) => Promise<void> = () => Promise.resolve(),
 ): Promise<ChangeResult> {
   const touched: number[] = [];
   const changeId = await app.db.transaction(async (tx) => {
@@ -143,12 +145,15 @@ async function changeRecords(
       touched.push(...(await applyToRecords(tx, row.id, soundIds, next, learns)));
     };
     await work(apply, { ...app, db: tx });
-    if (touched.length > 0) return row.id;
+    if (touched.length > 0) {
+      await atEnd(tx, row.id);
+      return row.id;
+    }
     await tx.delete(changes).where(eq(changes.id, row.id));
     return null;
   });
   if (touched.length > 0) await app.live.publish(app.db, { type: 'records', soundIds: touched });
-  return { changeId, changed: touched.length, summary: change.summary };
+  return { changeId, changed: touched.length, kept: 0, summary: change.summary };
 }
 
 async function applyToRecords(
@@ -231,7 +236,7 @@ async function writeRecords(db: Queryable, rows: readonly (SoundRecord & { sound
 }
 
 /**
- * Takes a change back as one. A record whose fields were changed again since keeps what it has now; when that is so for all of them,
+ * Takes a change back as one. A field that somebody changed again since, or decided the same once more, keeps what it has now; when that is so for all of them,
  * NOT_UNDOABLE says it.
  */
 export async function undoChange(
@@ -244,6 +249,7 @@ export async function undoChange(
   if (!change) throw new AppError('NOT_FOUND', `There is no change ${changeId}.`);
   if (change.undoneBy !== null) throw new AppError('NOT_UNDOABLE', 'This change was undone already.');
   const learns = await wereDecisions(app, change);
+  let kept = 0;
   const result = await changeRecords(
     app,
     // What undoes an undoing is an act like any other, and can be undone itself.
@@ -258,29 +264,49 @@ export async function undoChange(
         }
       : { kind: 'undo', summary: `Undo: ${change.summary}`, personId, undoes: changeId, learns, runId },
     async (apply, { db }) => {
-      // In the order of sounds, so that two who change the same records wait for each other and never both.
-      const revisions = await db
-        .select()
-        .from(recordRevisions)
-        .where(eq(recordRevisions.changeId, changeId))
-        .orderBy(recordRevisions.soundId);
-      const bySound = new Map(revisions.map((revision) => [revision.soundId, revision]));
-      for (let at = 0; at < revisions.length; at += 1000) {
-        const ids = revisions.slice(at, at + 1000).map((revision) => revision.soundId);
-        await apply(ids, (record) => {
-          const revision = bySound.get(record.soundId);
-          const untouched = FIELD_NAMES.filter(
-            (name) => revision?.after[name] !== undefined && sameValue(revision.after[name], record[name]),
+      // Two who undo the same at once: the second finds it undone.
+      const [still] = await db.select().from(changes).where(eq(changes.id, changeId)).for('update');
+      if (still?.undoneBy !== null) throw new AppError('NOT_UNDOABLE', 'This change was undone already.');
+      for await (const page of revisionsOfChange(db, changeId)) {
+        await apply([...page.keys()], (record) => {
+          const revision = page.get(record.soundId);
+          const names = FIELD_NAMES.filter((name) => revision?.after[name] !== undefined);
+          const decidedLater = new Set(revision?.later);
+          const untouched = names.filter(
+            (name) => !decidedLater.has(name) && sameValue(revision?.after[name] ?? null, record[name]),
           );
+          if (untouched.length < names.length) kept += 1;
           return { ...record, ...Object.fromEntries(untouched.map((name) => [name, revision?.before[name]])) };
         });
       }
     },
+    async (db, undoneBy) => void (await db.update(changes).set({ undoneBy }).where(eq(changes.id, changeId))),
   );
   if (result.changeId === null)
     throw new AppError('NOT_UNDOABLE', 'Every field of this change was changed again since.');
-  await app.db.update(changes).set({ undoneBy: result.changeId }).where(eq(changes.id, changeId));
-  return result;
+  return { ...result, kept };
+}
+
+interface RevisionOfChange {
+  before: Partial<SoundRecord>;
+  after: Partial<SoundRecord>;
+  /** The fields that somebody decided once more since, be it for the same value; undone decisions do not count. */
+  later: FieldName[];
+}
+
+/** What a change did to each record, in pages in the order of sounds, so that two who change the same records wait for each other and never both. */
+async function* revisionsOfChange(db: Queryable, changeId: number): AsyncGenerator<Map<number, RevisionOfChange>> {
+  for (let after = 0; ;) {
+    const { rows } = await db.execute<RevisionOfChange & { sound_id: number } & Record<string, unknown>>(sql`
+      select v.sound_id, v.before, v.after, array(
+        select distinct k from record_revisions l join changes c on c.id = l.change_id, jsonb_object_keys(l.after) k
+        where l.sound_id = v.sound_id and l.revision > v.revision and c.undone_by is null and c.undoes is null) as later
+      from record_revisions v where v.change_id = ${changeId} and v.sound_id > ${after} order by v.sound_id limit 1000`);
+    const last = rows.at(-1);
+    if (!last) return;
+    after = last.sound_id;
+    yield new Map(rows.map((row) => [row.sound_id, row]));
+  }
 }
 
 /** Whether a change, or what it undid, was a person's decisions: those are counted back. */
@@ -303,7 +329,7 @@ export async function undoRun(app: AppContext, changeId: number, personId: numbe
     .where(and(eq(changes.runId, change.runId), isNull(changes.undoneBy)))
     .orderBy(desc(changes.id));
   const runId = randomUUID();
-  let [changed, last]: [number, ChangeResult | undefined] = [0, undefined];
+  let [changed, kept, last]: [number, number, ChangeResult | undefined] = [0, 0, undefined];
   for (const { id } of together) {
     const result = await undoChange(app, id, personId, runId).catch((error: unknown) => {
       if (error instanceof AppError && error.code === 'NOT_UNDOABLE') return undefined;
@@ -311,11 +337,12 @@ export async function undoRun(app: AppContext, changeId: number, personId: numbe
     });
     if (!result) continue;
     changed += result.changed;
+    kept += result.kept;
     last = result;
   }
   if (!last) throw new AppError('NOT_UNDOABLE', 'Every field of these changes was changed again since.');
   const more = together.length > 1 ? ` and ${together.length - 1} more` : '';
-  return { ...last, changed, summary: `${last.summary}${more}` };
+  return { ...last, changed, kept, summary: `${last.summary}${more}` };
 }
 
 /** The newest change of a person that is neither undone nor an undoing, with its time. */
@@ -330,9 +357,9 @@ export async function lastChangeOf(app: AppContext, personId: number): Promise<{
 }
 
 /** What a person undid last and may do again: the newest undoing that still stands, unless they did something new since. */
-export async function lastUndoOf(app: AppContext, personId: number): Promise<number | undefined> {
+export async function lastUndoOf(app: AppContext, personId: number): Promise<{ id: number; at: Date } | undefined> {
   const [row] = await app.db
-    .select({ id: changes.id })
+    .select({ id: changes.id, at: changes.createdAt })
     .from(changes)
     .where(
       sql`${changes.personId} = ${personId} and ${changes.kind} = 'undo' and ${changes.undoneBy} is null and not exists (
@@ -340,7 +367,7 @@ export async function lastUndoOf(app: AppContext, personId: number): Promise<num
     )
     .orderBy(desc(changes.id))
     .limit(1);
-  return row?.id;
+  return row;
 }
 
 /**

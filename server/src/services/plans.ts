@@ -3,7 +3,7 @@ import type { Job, JobKind } from '@flagstone/contract/jobs';
 import type { NewPlan, Plan, PlanItem, PlanKind } from '@flagstone/contract/plans';
 import type { SoundRow } from '@flagstone/contract/record';
 import type { Selection } from '@flagstone/contract/selection';
-import { and, desc, eq, gt, sql, type SQL } from 'drizzle-orm';
+import { and, eq, gt, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { copies, drives, journal, plans } from '../db/schema.ts';
@@ -251,15 +251,24 @@ async function queueByDrive(
   return jobs[0] as Job;
 }
 
-/** The newest plan of a person that did something and was not undone, with the time it ended. */
-export async function lastPlanOf(app: AppContext, personId: number): Promise<{ id: number; at: Date } | undefined> {
-  const [row] = await app.db
-    .select({ id: plans.id, at: plans.finishedAt })
-    .from(plans)
-    .where(
-      sql`${plans.personId} = ${personId} and ${plans.state} = 'done' and exists (select from journal j where j.plan_id = ${plans.id} and j.state = 'done')`,
-    )
-    .orderBy(desc(plans.finishedAt))
-    .limit(1);
-  return row?.at ? { id: row.id, at: row.at } : undefined;
+/** The newest plan of a person that did something and was not undone: when they had it run, what undoing it says, and whether it still runs. */
+export async function lastPlanOf(
+  app: AppContext,
+  personId: number,
+): Promise<{ id: number; at: Date; title: string; isRunning: boolean } | undefined> {
+  const { rows } = await app.db.execute<{ id: number; at: Date; kind: PlanKind; state: string; items: number }>(sql`
+    select p.id, p.kind, p.state, (select count(*)::int from journal j where j.plan_id = p.id and j.state = 'done') as items,
+      coalesce((select max(j.created_at) from jobs j where (j.payload ->> 'planId')::bigint = p.id and j.kind <> 'undo'), p.finished_at, p.created_at) as at
+    from plans p where p.person_id = ${personId} and (p.state in ('running', 'undoing')
+      or (p.state = 'done' and exists (select from journal j where j.plan_id = p.id and j.state = 'done'))) order by at desc limit 1`);
+  const [row] = rows;
+  if (!row) return undefined;
+  const files = `${row.items} ${row.items === 1 ? 'file' : 'files'}`;
+  const title = {
+    rename: `Rename ${files} back`,
+    write: `Give ${files} back what they said before`,
+    cut: `Remove ${files} that were cut out`,
+    relocate: `Take ${row.items} copies back to where they stood`,
+  }[row.kind];
+  return { id: row.id, at: new Date(row.at), title, isRunning: row.state !== 'done' };
 }

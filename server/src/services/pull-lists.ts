@@ -5,13 +5,15 @@ import type {
   PullEntry,
   pullEntryChangeSchema,
   PullList,
+  pullListChangeSchema,
 } from '@flagstone/contract/listening';
 import type { Selection } from '@flagstone/contract/selection';
-import { and, asc, eq, sql } from 'drizzle-orm';
+import { asc, eq, sql } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
-import type { Queryable } from '../db/connect.ts';
+import type { Queryable, Transaction } from '../db/connect.ts';
 import { people, pullEntries, pullLists, sounds } from '../db/schema.ts';
+import { pullRows, recordRows } from './acts.ts';
 import { allOf } from './search.ts';
 import { rowsInOrder, selectionParts } from './sound-rows.ts';
 
@@ -23,29 +25,66 @@ export async function listPullLists(app: AppContext): Promise<PullList[]> {
   return rows;
 }
 
+/**
+ * Runs a change of pull lists as an act of a person that can be taken back. `work` returns the lists that it made, or put something into, beside those that
+ * are named.
+ */
+async function asAct(
+  app: AppContext,
+  { personId, listIds, summary }: { personId: number; listIds: readonly number[]; summary: string },
+  work: (tx: Transaction) => Promise<number[]>,
+): Promise<number[]> {
+  const lists = await app.db.transaction(async (tx) => {
+    // One at a time in each list, and in the order of their numbers, so that two who change several wait for each other and never both.
+    await tx.execute(
+      sql`select from pull_lists where id = any(${sql.param([...listIds])}::int[]) order by id for update`,
+    );
+    const before = await pullRows(tx, listIds);
+    const further = await work(tx);
+    const after = await pullRows(tx, [...new Set([...listIds, ...further])]);
+    await recordRows(tx, { personId, kind: 'pull', summary }, before, after);
+    return further;
+  });
+  await app.live.publish(app.db, { type: 'pullLists' });
+  return lists;
+}
+
 export async function makePullList(
   app: AppContext,
   list: z.infer<typeof newPullListSchema>,
   personId: number,
 ): Promise<PullList[]> {
-  await app.db.insert(pullLists).values({ ...list, personId });
-  await changed(app);
+  await asAct(app, { personId, listIds: [], summary: `Pull list “${list.name}” begun` }, async (tx) => {
+    const made = await tx
+      .insert(pullLists)
+      .values({ ...list, personId })
+      .returning({ id: pullLists.id });
+    return made.map(({ id }) => id);
+  });
   return listPullLists(app);
 }
 
+/** Changes what is given of a list, and leaves the rest as it is. */
 export async function updatePullList(
   app: AppContext,
   id: number,
-  list: z.infer<typeof newPullListSchema>,
+  changes: z.infer<typeof pullListChangeSchema>,
+  personId: number,
 ): Promise<PullList[]> {
-  await app.db.update(pullLists).set(list).where(eq(pullLists.id, id));
-  await changed(app);
+  const { name } = await pullList(app, id);
+  await asAct(app, { personId, listIds: [id], summary: `Pull list “${name}” changed` }, async (tx) => {
+    if (Object.keys(changes).length > 0) await tx.update(pullLists).set(changes).where(eq(pullLists.id, id));
+    return [];
+  });
   return listPullLists(app);
 }
 
-export async function removePullList(app: AppContext, id: number): Promise<PullList[]> {
-  await app.db.delete(pullLists).where(eq(pullLists.id, id));
-  await changed(app);
+export async function removePullList(app: AppContext, id: number, personId: number): Promise<PullList[]> {
+  const { name } = await pullList(app, id);
+  await asAct(app, { personId, listIds: [id], summary: `Pull list “${name}” removed` }, async (tx) => {
+    await tx.delete(pullLists).where(eq(pullLists.id, id));
+    return [];
+  });
   return listPullLists(app);
 }
 
@@ -81,22 +120,24 @@ export async function addEntry(
   { soundId, part, tryOut, comment }: z.infer<typeof newPullEntrySchema>,
   personId: number,
 ): Promise<PullEntry[]> {
-  const [, [sound]] = await Promise.all([
+  const [list, [sound]] = await Promise.all([
     pullList(app, listId),
     app.db.select().from(sounds).where(eq(sounds.id, soundId)),
   ]);
   if (!sound) throw new AppError('NOT_FOUND', `There is no sound ${soundId}.`);
-  await app.db.insert(pullEntries).values({
-    listId,
-    place: sql`coalesce((select max(place) from pull_entries where list_id = ${listId}), 0) + 1`,
-    soundId,
-    fromFrame: part?.from ?? null,
-    toFrame: part?.to ?? null,
-    tryOut,
-    comment,
-    addedBy: personId,
+  await asAct(app, { personId, listIds: [listId], summary: `Pulled onto “${list.name}”` }, async (tx) => {
+    await tx.insert(pullEntries).values({
+      listId,
+      place: sql`coalesce((select max(place) from pull_entries where list_id = ${listId}), 0) + 1`,
+      soundId,
+      fromFrame: part?.from ?? null,
+      toFrame: part?.to ?? null,
+      tryOut,
+      comment,
+      addedBy: personId,
+    });
+    return [];
   });
-  await changed(app);
   return entriesOf(app, listId);
 }
 
@@ -110,10 +151,10 @@ export async function addSounds(
   selection: Selection,
   personId: number,
 ): Promise<{ added: number }> {
-  await pullList(app, listId);
+  const { name } = await pullList(app, listId);
   const { tables, conditions } = selectionParts(selection);
-  const added = await app.db.transaction(async (tx) => {
-    await tx.execute(sql`select from pull_lists where id = ${listId} for update`);
+  let added = 0;
+  await asAct(app, { personId, listIds: [listId], summary: `Pulled onto “${name}”` }, async (tx) => {
     const { rowCount } = await tx.execute(sql`
       insert into pull_entries (list_id, place, sound_id, comment, added_by)
       select ${listId}::int, last.place + row_number() over (order by chosen.name, chosen.id), chosen.id, '', ${personId}::int
@@ -124,9 +165,9 @@ export async function addSounds(
         'BAD_REQUEST',
         `More than ${MOST_AT_ONCE.toLocaleString('en')} sounds cannot be pulled at once.`,
       );
-    return rowCount ?? 0;
+    added = rowCount ?? 0;
+    return [];
   });
-  await changed(app);
   return { added };
 }
 
@@ -142,21 +183,22 @@ export async function updateEntry(
   app: AppContext,
   id: number,
   { before, listId: target, ...values }: z.infer<typeof pullEntryChangeSchema>,
+  personId: number,
 ): Promise<PullEntry[]> {
-  const listId = await app.db.transaction(async (tx) => {
+  const { listId: from } = await entryOf(app.db, id);
+  const { id: list, name } = await pullList(app, target ?? from);
+  const act = { personId, listIds: [...new Set([from, list])], summary: `Entry of “${name}” changed` };
+  // One mover at a time, so that two never get the same place.
+  await asAct(app, act, async (tx) => {
     const entry = await entryOf(tx, id);
-    const list = target ?? entry.listId;
-    // One mover at a time, so that two never get the same place.
-    const { rowCount } = await tx.execute(sql`select from pull_lists where id = ${list} for update`);
-    if (rowCount === 0) throw new AppError('NOT_FOUND', `There is no pull list ${list}.`);
+    if (entry.listId !== from) throw new AppError('CONFLICT', 'Somebody moved the entry into another list meanwhile.');
     const isMoved = before !== undefined || list !== entry.listId;
     const place = isMoved ? { place: await placeBefore(tx, list, before ?? null), listId: list } : {};
     const set = { ...values, ...place };
     if (Object.keys(set).length > 0) await tx.update(pullEntries).set(set).where(eq(pullEntries.id, id));
-    return list;
+    return [];
   });
-  await changed(app);
-  return entriesOf(app, listId);
+  return entriesOf(app, list);
 }
 
 /** A number between an entry and the one above it; behind all for null. When no number is left between them, all are numbered anew. */
@@ -181,19 +223,17 @@ async function placeBefore(db: Queryable, listId: number, before: number | null)
   return between();
 }
 
-export async function removeEntry(app: AppContext, id: number): Promise<PullEntry[]> {
+export async function removeEntry(app: AppContext, id: number, personId: number): Promise<PullEntry[]> {
   const { listId } = await entryOf(app.db, id);
-  await app.db.delete(pullEntries).where(and(eq(pullEntries.id, id)));
-  await changed(app);
+  const { name } = await pullList(app, listId);
+  await asAct(app, { personId, listIds: [listId], summary: `Entry of “${name}” removed` }, async (tx) => {
+    await tx.delete(pullEntries).where(eq(pullEntries.id, id));
+    return [];
+  });
   return entriesOf(app, listId);
 }
 
 /** A list's entry, for its export. Throws NOT_FOUND. */
 export function pullEntry(app: AppContext, id: number): Promise<typeof pullEntries.$inferSelect> {
   return entryOf(app.db, id);
-}
-
-/** Tells everybody who looks at pull lists. */
-async function changed(app: AppContext): Promise<void> {
-  await app.live.publish(app.db, { type: 'pullLists' });
 }

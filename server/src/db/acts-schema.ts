@@ -1,0 +1,49 @@
+import { bigint, bigserial, index, integer, jsonb, pgTable, primaryKey, text } from 'drizzle-orm/pg-core';
+import { at, created, people, sounds } from './schema.ts';
+
+/**
+ * What people did that is neither a change of records nor a plan: marks, pull lists, filing. Kept with what was before and after, so that the key that
+ * takes back the last thing takes back these too.
+ */
+export const acts = pgTable(
+  'acts',
+  {
+    id: bigserial('id', { mode: 'number' }).primaryKey(),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id),
+    kind: text('kind').$type<ActKind>().notNull(),
+    summary: text('summary').notNull(),
+    /** Of pull lists and batches, the rows as they were and as they became; null for a row that was not there. */
+    rows: jsonb('rows').$type<ActRow[]>().notNull().default([]),
+    createdAt: created(),
+    undoneAt: at('undone_at'),
+  },
+  (table) => [index('acts_person').on(table.personId, table.id)],
+);
+
+export type ActKind = 'marks' | 'pull' | 'file';
+
+export interface ActRow {
+  table: 'pull_lists' | 'pull_entries' | 'batches';
+  id: number;
+  before: Record<string, unknown> | null;
+  after: Record<string, unknown> | null;
+}
+
+/** The marks that an act changed, of which there may be a million. */
+export const actMarks = pgTable(
+  'act_marks',
+  {
+    actId: bigint('act_id', { mode: 'number' })
+      .notNull()
+      .references(() => acts.id, { onDelete: 'cascade' }),
+    soundId: bigint('sound_id', { mode: 'number' })
+      .notNull()
+      .references(() => sounds.id),
+    /** Rating, favourite, tags and note; null where there was no mark. */
+    before: jsonb('before'),
+    after: jsonb('after'),
+  },
+  (table) => [primaryKey({ columns: [table.actId, table.soundId] })],
+);
