@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElConfigProvider } from 'element-plus';
+import { ElConfigProvider, ElMessageBox } from 'element-plus';
 import { useEventListener } from '@vueuse/core';
 import { onMounted, ref } from 'vue';
 import { useRoute } from 'vue-router';
@@ -9,6 +9,7 @@ import PlaceRail from './components/place-rail.vue';
 import TopBar from './components/top-bar.vue';
 import { showingErrors, tell } from './composables/use-errors.ts';
 import { useKeys } from './composables/use-keys.ts';
+import { pageKey } from './page-key.ts';
 import { call } from './api/client.ts';
 import { useCategories } from './stores/categories.ts';
 import { useLive } from './stores/live.ts';
@@ -36,9 +37,18 @@ onMounted(() =>
 
 async function undo(): Promise<void> {
   await showingErrors(async () => {
-    const { summary, job } = await call('undoLast');
-    if (!job) tell(summary);
+    const { summary, job, asks } = await call('undoLast', { body: {} });
+    if (asks) await undoPlan(asks);
+    else if (!job) tell(summary);
   });
+}
+
+/** Nothing touches files before it was said what. */
+async function undoPlan({ planId, title }: { planId: number; title: string }): Promise<void> {
+  const options = { confirmButtonText: title, cancelButtonText: 'Leave it', type: 'warning' } as const;
+  const question = `What you did last changed files. ${title}?`;
+  const isSure = await ElMessageBox.confirm(question, 'Undo', options).catch(() => undefined);
+  if (isSure) await call('undoLast', { body: { planId } });
 }
 
 async function redo(): Promise<void> {
@@ -69,7 +79,9 @@ useKeys({
       <place-rail class="rail" />
       <top-bar class="top" @undo="undo" @help="helpShown = true" />
       <main class="place">
-        <router-view v-if="ready" />
+        <router-view v-if="ready" v-slot="{ Component, route: shown }">
+          <component :is="Component" :key="pageKey(shown)" />
+        </router-view>
       </main>
       <listening-strip class="strip" />
       <key-help v-model="helpShown" />

@@ -9,7 +9,7 @@ export const router = createRouter({
     {
       path: '/intake/:id(\\d+)',
       component: () => import('./places/intake/batch-place.vue'),
-      meta: { title: 'Intake' },
+      meta: { title: 'Intake', isPageOf: 'id' },
     },
     {
       path: '/catalogue',

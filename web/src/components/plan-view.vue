@@ -146,6 +146,12 @@ async function undo(): Promise<void> {
 
 const stopJobs = live.onJob((job) => {
   const id = plan.value?.id;
+  // Files say again what they said before, so every plan that was on show is old, also when another one was undone.
+  if (job.kind === 'undo' && job.state === 'done' && job.failed === 0 && plan.value) {
+    tell(job.title, 'The plan is made anew.');
+    void makePlan();
+    return;
+  }
   if (id === undefined || job.planId !== id || job.state === 'waiting' || job.state === 'running') return;
   working.value = false;
   void showingErrors(async () => {
@@ -261,7 +267,7 @@ useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working
       </el-radio-group>
     </div>
     <el-alert
-      v-if="plan && plan.counts.runnable === 0 && plan.counts.done === 0 && plan.counts.waiting === 0"
+      v-if="plan && !working && plan.counts.all > 0 && plan.counts.unchanged + plan.counts.blocked === plan.counts.all"
       :closable="false"
       :type="plan.counts.blocked > 0 ? 'warning' : 'success'"
       show-icon

@@ -1,6 +1,5 @@
 import type { Selection } from '@flagstone/contract/selection';
 import type { RecordEdit } from '@flagstone/core/record/edit';
-import type { SoundRecord } from '@flagstone/core/record/fields';
 import { call } from '../api/client.ts';
 import { counted } from './format.ts';
 import { showingErrors, tell } from './use-errors.ts';
@@ -17,8 +16,8 @@ export function useRecordEdits(list: SoundList) {
     return result !== undefined;
   }
 
-  function editCell(copyIds: number[], set: Partial<SoundRecord>): void {
-    void edit({ set }, { kind: 'copies', copyIds });
+  function editCell(copyIds: number[], change: RecordEdit): void {
+    void edit(change, { kind: 'copies', copyIds });
   }
 
   return { edit, editCell };

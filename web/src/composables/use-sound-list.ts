@@ -42,7 +42,8 @@ export function useSoundList(
   const chosen = ref<ReadonlySet<number>>(new Set());
   const everything = ref(false);
   let next: string | null = null;
-  let anchor = -1;
+  /** The copy from which a selection is widened. */
+  let anchor: number | undefined;
   let request = new AbortController();
   let fetching = false;
 
@@ -82,8 +83,10 @@ export function useSoundList(
     if (signal.aborted) return;
     loading.value = false;
     if (!page) return;
+    // Read only now: the row that is heard and marked stays marked wherever it stands among the new ones, and no other row in its place.
+    const marked = currentRow.value?.copyId ?? keepId;
     rows.value = page.rows;
-    if (keepId !== undefined) current.value = page.rows.findIndex(({ copyId }) => copyId === keepId);
+    current.value = marked === undefined ? -1 : page.rows.findIndex(({ copyId }) => copyId === marked);
     takeCount(page);
     next = page.next;
   }
@@ -174,22 +177,26 @@ export function useSoundList(
   function goTo(index: number, how: 'only' | 'widen' | 'toggle' = 'only'): void {
     const row = rows.value[index];
     if (!row) return;
-    if (how === 'widen' && anchor >= 0) {
-      const [from, to] = [Math.min(anchor, index), Math.max(anchor, index)];
+    const start = how === 'widen' ? rows.value.findIndex(({ copyId }) => copyId === anchor) : -1;
+    if (start >= 0) {
+      const [from, to] = [Math.min(start, index), Math.max(start, index)];
       chosen.value = new Set(rows.value.slice(from, to + 1).map((each) => each.copyId));
       everything.value = false;
     } else if (how === 'toggle') {
       toggle(index);
-      anchor = index;
+      anchor = row.copyId;
     } else {
       clear();
-      anchor = index;
+      anchor = row.copyId;
     }
     current.value = index;
     player.show(row);
     // Whoever goes through a list goes on in it.
     player.fetchAhead([index + 1, index - 1].flatMap((next) => rows.value[next] ?? []));
-    player.onGoOn(() => goTo(index + 1));
+    player.onGoOn(() => {
+      const at = rows.value.findIndex(({ copyId }) => copyId === row.copyId);
+      if (at >= 0) goTo(at + 1);
+    });
     void needUpTo(index);
   }
 

@@ -6,7 +6,7 @@ import { computed } from 'vue';
 import { meanRating } from '../../composables/mean-rating.ts';
 import { ownMark } from '../../composables/use-sound-marks.ts';
 import { useSession } from '../../stores/session.ts';
-import CardTextField from './card-text-field.vue';
+import DraftText from '../draft-text.vue';
 
 /** What the person and the others think of one sound, or a rating for many: kept here, never written into files. */
 const props = defineProps<{ row: SoundRow | undefined }>();
@@ -73,13 +73,13 @@ function setTags(tags: string[]): void {
     </div>
     <div v-if="row" class="line">
       <span class="label">My note</span>
-      <card-text-field
+      <draft-text
         :value="own?.note ?? ''"
         label="My note"
         :multiline="true"
         placeholder=""
-        :names="[]"
-        @save="(note) => emit('mark', { note }, 'Note')"
+        :about="row.soundId"
+        @save="(note, soundId) => soundId === row?.soundId && emit('mark', { note }, 'Note')"
       />
     </div>
     <p v-if="row" class="soft">

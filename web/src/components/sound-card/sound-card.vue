@@ -13,6 +13,7 @@ import { useAsking } from '../../composables/use-asking.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useAuthorities } from '../../stores/authorities.ts';
 import CategoryPicker from '../category-picker.vue';
+import DraftText from '../draft-text.vue';
 import NameBlocks from '../name-blocks.vue';
 import CardContents from './card-contents.vue';
 import CardCopies from './card-copies.vue';
@@ -21,13 +22,13 @@ import CardDisagreements from './card-disagreements.vue';
 import CardHistory from './card-history.vue';
 import CardMeasures from './card-measures.vue';
 import CardTapTempo from './card-tap-tempo.vue';
-import CardTextField from './card-text-field.vue';
 import CardValues from './card-values.vue';
+import { keywordChanges } from './keyword-changes.ts';
 import { sharedValue, valuesIn } from './shared-value.ts';
 
 /** Shows and edits one record, or the fields that many have in common. Each field is saved when it is left. */
 const props = defineProps<{ rows: SoundRow[]; count: number; selection?: Selection | undefined }>();
-const emit = defineEmits<{ edit: [edit: RecordEdit] }>();
+const emit = defineEmits<{ edit: [edit: RecordEdit, selection?: Selection] }>();
 
 const authorities = useAuthorities();
 void authorities.load();
@@ -110,19 +111,42 @@ function placeholderOf(name: FieldName): string {
   return field?.mixed ? `mixed: ${field.distinct} values` : '';
 }
 
+/** What the card is about, in one word: a list that is read anew is about the same sounds. */
+const about = computed(() => (one.value ? `sound ${one.value.soundId}` : JSON.stringify(props.selection)));
+/** The selections that drafts may still be saved for: a draft is saved when the card has turned to something else already. */
+let [selectionNow, selectionBefore] = [
+  { about: about.value, selection: props.selection },
+  { about: '', selection: props.selection },
+];
+watch([about, () => props.selection], ([now, selection]) => {
+  if (now !== selectionNow.about) selectionBefore = selectionNow;
+  selectionNow = { about: now, selection };
+});
+
+/** Saves a text that was typed, of what it was typed for. */
+function saveTyped(name: FieldName, value: string, typedFor: string | undefined): void {
+  const { selection } = selectionBefore;
+  if (typedFor === about.value) save(name, value);
+  else if (selection && selectionBefore.about === typedFor) emit('edit', editOf(name, value), selection);
+}
+
+function editOf(name: FieldName, value: SoundRecord[FieldName]): RecordEdit {
+  const alongside = typeof value === 'string' ? authorities.codeWith(name, value) : {};
+  return { set: { [name]: value, ...alongside } };
+}
+
 function save(name: FieldName, value: SoundRecord[FieldName]): void {
   const field = shared.value.get(name);
   const unchanged = !field?.mixed && JSON.stringify(field?.value ?? '') === JSON.stringify(value ?? '');
   // A mixed field that was left empty was not edited.
   if (unchanged || (field?.mixed && (value === '' || value === null))) return;
-  const alongside = typeof value === 'string' ? authorities.codeWith(name, value) : {};
-  emit('edit', { set: { [name]: value, ...alongside } });
+  emit('edit', editOf(name, value));
 }
 
-/** For many records keywords are added; what one record already has stays. */
+/** What was added and taken away, never the whole list: a colleague may have added others since it was shown. */
 function saveKeywords(words: string[]): void {
-  if (one.value) save('keywords', words);
-  else if (words.length > 0) emit('edit', { addKeywords: words });
+  const change = keywordChanges(one.value ? listOf('keywords') : [], words);
+  if (change) emit('edit', change);
 }
 
 async function focusField(name: string): Promise<void> {
@@ -238,7 +262,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
               controls-position="right"
               @update:model-value="(value) => save(field.name, value ?? null)"
             />
-            <card-text-field
+            <draft-text
               v-else
               :value="textOf(field.name)"
               :label="field.label"
@@ -246,7 +270,8 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
               :placeholder="placeholderOf(field.name)"
               :names="authorities.namesFor(field.name)"
               :class="{ mono: field.name.endsWith('Id') }"
-              @save="(value) => save(field.name, value)"
+              :about="about"
+              @save="(value, typedFor) => saveTyped(field.name, value, typedFor)"
             />
             <span v-if="field.name === 'tempo'" class="under tap"
               ><card-tap-tempo :key="JSON.stringify(selection)" @tapped="(tempo) => save('tempo', tempo)"

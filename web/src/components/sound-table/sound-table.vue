@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import type { SoundRow } from '@flagstone/contract/record';
 import { markFound, type WantedWords } from '@flagstone/core/query/found-words';
-import { fieldLabel, type SoundRecord } from '@flagstone/core/record/fields';
+import type { RecordEdit } from '@flagstone/core/record/edit';
+import { fieldLabel } from '@flagstone/core/record/fields';
 import { useVirtualizer } from '@tanstack/vue-virtual';
 import { ElCheckbox } from 'element-plus';
 import { computed, ref, watch } from 'vue';
@@ -35,7 +36,7 @@ const props = defineProps<{
   /** Why a row stands where it stands, when there is something to say of it. */
   why?: (row: SoundRow) => string;
 }>();
-const emit = defineEmits<{ edit: [copyIds: number[], set: Partial<SoundRecord>]; dragged: [on: boolean] }>();
+const emit = defineEmits<{ edit: [copyIds: number[], change: RecordEdit]; dragged: [on: boolean] }>();
 
 const scroller = ref<HTMLElement>();
 const { list } = props;
@@ -51,7 +52,7 @@ const { editing, draft, beginEdit, commit, commitAndMove } = useCellEditing(
   all,
   scroller,
   reveal,
-  (copyId, set) => emit('edit', [copyId], set),
+  (copyId, change) => emit('edit', [copyId], change),
 );
 
 const HEADING_PX = 26;
@@ -108,7 +109,7 @@ const looksOf = (row: SoundRow, index: number, start: number): unknown[] => [
   index === list.current.value,
   list.isSelected(row),
   block.blockOf(row, index),
-  editing.value?.index === index ? editing.value.column : undefined,
+  editing.value?.copyId === row.copyId ? editing.value.column : undefined,
   columns.value,
   props.wanted,
   rowHeight.value,
@@ -130,8 +131,8 @@ function disagreement(row: SoundRow): string {
 }
 
 /** A selected row takes the others with it, as far as they are known here; another one goes alone. */
-function drag(row: SoundRow, index: number, event: DragEvent): void {
-  if (editing.value?.index === index) return event.preventDefault();
+function drag(row: SoundRow, event: DragEvent): void {
+  if (editing.value?.copyId === row.copyId) return event.preventDefault();
   const chosen = list.isSelected(row) ? list.rows.value.filter((each) => list.isSelected(each)) : [row];
   dragSounds(
     event,
@@ -223,7 +224,7 @@ useKeys({
           :style="`transform: translateY(${start}px)`"
           draggable="true"
           @click="click(index, $event)"
-          @dragstart="drag(row, index, $event)"
+          @dragstart="drag(row, $event)"
           @dragend="emit('dragged', false)"
         >
           <span class="cell check" role="gridcell" @click.stop>
@@ -250,17 +251,17 @@ useKeys({
               pinned: column.key === 'name',
               editable: column.field,
               block: block.isInBlock(row, index, at),
-              editing: editing?.index === index && editing.column.key === column.key,
+              editing: editing?.copyId === row.copyId && editing.column.key === column.key,
             }"
             @mouseenter="explain(row, column, $event)"
             @mousedown="block.goToColumn(at)"
             @dblclick="beginEdit(index, column)"
           >
-            <template v-if="editing?.index === index && editing.column.key === column.key">
+            <template v-if="editing?.copyId === row.copyId && editing.column.key === column.key">
               <category-picker
                 v-if="column.field === 'catId'"
                 :model-value="row.record.catId"
-                @update:model-value="(catId) => commit(row, catId)"
+                @update:model-value="(catId) => commit(catId)"
                 @keydown.esc="editing = undefined"
               />
               <input
@@ -268,10 +269,10 @@ useKeys({
                 v-model="draft"
                 class="editor"
                 :aria-label="`${column.label} of ${row.name}`"
-                @keydown.enter="commitAndMove(row, $event)"
-                @keydown.tab="commitAndMove(row, $event)"
+                @keydown.enter="commitAndMove($event)"
+                @keydown.tab="commitAndMove($event)"
                 @keydown.esc.stop="editing = undefined"
-                @blur="commit(row, draft)"
+                @blur="commit(draft)"
                 @click.stop
                 @dblclick.stop
               />

@@ -42,6 +42,7 @@ type Step = 'describe' | 'name' | 'write' | 'unreadable';
 const route = useRoute();
 const router = useRouter();
 const live = useLive();
+/** The page is made anew for another batch (page-key.ts). */
 const id = Number(route.params['id']);
 const batch = ref<Batch>();
 const unreadable = ref<Unreadable[]>([]);

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import type { PullEntry, PullList } from '@flagstone/contract/listening';
 import { tryOutInWords } from '@flagstone/core/audio/try-out/try-out';
-import { ElButton, ElInput, ElPopconfirm } from 'element-plus';
+import { ElButton, ElPopconfirm } from 'element-plus';
 import { onBeforeUnmount, ref, watch } from 'vue';
+import DraftText from '../../components/draft-text.vue';
 import { call } from '../../api/client.ts';
 import CopyOutDialog from '../../components/copy-out-dialog.vue';
 import InlineWave from '../../components/inline-wave.vue';
@@ -36,14 +37,17 @@ const dropAt = ref<number>();
 async function load(): Promise<void> {
   const { id } = props.list;
   const now = await showingErrors(() => call('listPullEntries', { params: { id } }));
-  if (now && id === props.list.id) entries.value = now;
+  if (!now || id !== props.list.id) return;
+  // The entry that keys act on stays the one that it was, whoever put others before it.
+  const marked = entries.value[current.value]?.id;
+  const at = now.findIndex((entry) => entry.id === marked);
+  entries.value = now;
+  current.value = at >= 0 ? at : Math.max(0, Math.min(current.value, now.length - 1));
 }
 watch(() => props.list.id, load, { immediate: true });
 onBeforeUnmount(live.onPullLists(() => void load()));
 
-async function rename(change: { name?: string; show?: string; scene?: string }): Promise<void> {
-  const { id, name, show, scene } = props.list;
-  const body = { name, show, scene, ...change };
+async function rename(id: number, body: { name?: string; show?: string; scene?: string }): Promise<void> {
   await showingErrors(async () => pulls.set(await call('updatePullList', { params: { id }, body })));
 }
 
@@ -131,25 +135,28 @@ useKeys({
     @focusin="emit('activate')"
   >
     <header class="head">
-      <el-input
+      <draft-text
         class="name"
-        :model-value="list.name"
-        aria-label="Name of the list"
-        @change="(value: string) => rename({ name: value })"
+        :value="list.name"
+        label="Name of the list"
+        :about="list.id"
+        @save="(name, id) => id !== undefined && rename(id, { name })"
       />
-      <el-input
+      <draft-text
         class="where"
-        :model-value="list.show"
+        :value="list.show"
         placeholder="Show"
-        aria-label="Show"
-        @change="(value: string) => rename({ show: value })"
+        label="Show"
+        :about="list.id"
+        @save="(show, id) => id !== undefined && rename(id, { show })"
       />
-      <el-input
+      <draft-text
         class="where"
-        :model-value="list.scene"
+        :value="list.scene"
         placeholder="Scene"
-        aria-label="Scene"
-        @change="(value: string) => rename({ scene: value })"
+        label="Scene"
+        :about="list.id"
+        @save="(scene, id) => id !== undefined && rename(id, { scene })"
       />
       <span class="soft facts"
         >{{ counted(entries.length, 'sound') }}{{ beside ? '' : ` · begun by ${list.person}` }}</span
@@ -219,12 +226,13 @@ useKeys({
             >
           </span>
         </div>
-        <el-input
+        <draft-text
           class="comment"
-          :model-value="entry.comment"
+          :value="entry.comment"
           placeholder="Comment"
-          :aria-label="`Comment on ${entry.row.name}`"
-          @change="(comment: string) => changeEntry(entry.id, { comment })"
+          :label="`Comment on ${entry.row.name}`"
+          :about="entry.id"
+          @save="(comment, id) => id !== undefined && changeEntry(id, { comment })"
         />
         <span class="soft by">{{ entry.addedBy }}</span>
         <el-button

@@ -2,8 +2,9 @@
 import type { SoundRow } from '@flagstone/contract/record';
 import { USUAL_SLICES, type SliceOptions } from '@flagstone/core/audio/slices/find-slices';
 import { useDebounceFn, useLocalStorage } from '@vueuse/core';
-import { ElButton, ElCheckbox, ElInput } from 'element-plus';
+import { ElButton, ElCheckbox } from 'element-plus';
 import { computed, ref } from 'vue';
+import DraftText from '../../components/draft-text.vue';
 import { call } from '../../api/client.ts';
 import { counted } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
@@ -165,14 +166,14 @@ defineExpose({ find, openCut });
         >
           ▶ {{ index + 1 }}
         </button>
-        <el-input
+        <draft-text
           v-if="!marks.proposed.value"
           class="name"
-          :model-value="slice.name"
+          :value="slice.name"
           placeholder="Name"
           :maxlength="80"
-          :aria-label="`Name of slice ${index + 1}`"
-          @change="(name: string) => marks.changeSlice(index, { name })"
+          :label="`Name of slice ${index + 1}`"
+          @save="(name) => marks.changeSlice(index, { name })"
           @focus="marks.chosen.value = index"
         />
         <span v-else class="name" />
@@ -212,13 +213,13 @@ defineExpose({ find, openCut });
         >
           ▲ {{ index + 1 }}
         </button>
-        <el-input
+        <draft-text
           class="name"
-          :model-value="point.name"
+          :value="point.name"
           placeholder="Name"
           :maxlength="80"
-          :aria-label="`Name of sync point ${index + 1}`"
-          @change="(name: string) => marks.changeSyncPoint(index, { name })"
+          :label="`Name of sync point ${index + 1}`"
+          @save="(name) => marks.changeSyncPoint(index, { name })"
         />
         <span class="mono when">{{ inSeconds(point.at) }}</span>
         <button

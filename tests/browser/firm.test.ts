@@ -1,0 +1,241 @@
+import { chmod, mkdir, mkdtemp, rm, writeFile } from 'node:fs/promises';
+import os from 'node:os';
+import path from 'node:path';
+import { afterAll, beforeAll, describe, expect, jest } from '@jest/globals';
+import { wavBytes } from '@flagstone/demo/wav-file';
+import type { HTTPRequest, Page } from 'puppeteer-core';
+import { RunningServer } from '../running-server.ts';
+import { openBrowser } from './open-browser.ts';
+import { stepsOf, Walker } from './walker.ts';
+
+/** What is heard, marked and acted on is the same thing, whatever comes in between; and every field takes what is typed. */
+jest.setTimeout(60_000);
+
+let folder = '';
+let server: RunningServer;
+let page: Page;
+let closeBrowser: () => Promise<void>;
+let walker: Walker;
+const step = stepsOf(() => walker);
+
+const tone = (seed: number): Uint8Array =>
+  wavBytes([Float32Array.from({ length: 24_000 }, (_, at) => Math.sin(at / (3 + seed)) * 0.4)], {
+    rate: 48_000,
+    bits: 16,
+  });
+
+beforeAll(async () => {
+  folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone-firm-'));
+  await chmod(folder, 0o755);
+  for (const [place, names] of [
+    ['drive/kiln', ['kiln door', 'kiln fire', 'kiln shelf']],
+    ['drive/lock', ['gate creak', 'gate slam', 'paddle gear', 'water rush']],
+  ] as const)
+    for (const [at, name] of names.entries()) {
+      await mkdir(path.join(folder, place), { recursive: true });
+      await writeFile(path.join(folder, place, `${name}.wav`), tone(at + (place.endsWith('kiln') ? 0 : 10)));
+    }
+  server = new RunningServer(path.join(folder, 'data'), path.join(folder, 'drive'));
+  await server.start();
+  const opened = await openBrowser();
+  page = opened.page;
+  closeBrowser = opened.close;
+  walker = new Walker(page, 15_000);
+}, 120_000);
+
+afterAll(async () => {
+  await closeBrowser();
+  await server.end();
+  await rm(folder, { recursive: true, force: true });
+});
+
+async function api<Answer>(method: string, address: string, body?: unknown, person = 2): Promise<Answer> {
+  const answer = await fetch(`${server.address}/api${address}`, {
+    method,
+    headers: { 'content-type': 'application/json', 'x-flagstone-person': String(person) },
+    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+  });
+  if (!answer.ok) throw new Error(`${method} ${address}: ${answer.status} ${await answer.text()}`);
+  return (await answer.json()) as Answer;
+}
+
+const LOCATION = '[data-field="location"] :is(input, textarea)';
+const firstRow = '[role="rowgroup"] [role="row"]';
+const rowsAre = (count: number) =>
+  page.waitForFunction(
+    (wanted, selector) => document.querySelectorAll(selector).length === wanted,
+    {},
+    count,
+    firstRow,
+  );
+
+/** Keeps requests to some addresses from being sent until they are released. */
+async function holdBack(address: RegExp): Promise<{ held: HTTPRequest[]; release: () => Promise<void> }> {
+  await page.setRequestInterception(true);
+  const held: HTTPRequest[] = [];
+  const hold = (request: HTTPRequest): void => {
+    if (address.test(request.url())) held.push(request);
+    else void request.continue();
+  };
+  page.on('request', hold);
+  const release = async (): Promise<void> => {
+    page.off('request', hold);
+    // One that the page gave up meanwhile is nobody's any more.
+    for (const request of held) await request.continue().catch(() => undefined);
+    await page.setRequestInterception(false);
+  };
+  return { held, release };
+}
+
+interface Batch {
+  id: number;
+  name: string;
+}
+const batches = new Map<string, number>();
+
+describe('the page of a batch', () => {
+  step('is that of the batch in the address, after a link from one batch to another', async () => {
+    for (const place of ['kiln', 'lock']) {
+      const { batch } = await api<{ batch: Batch }>('POST', '/intake', { path: path.join(folder, 'drive', place) });
+      batches.set(place, batch.id);
+    }
+    await page.goto(`${server.address}/intake/${batches.get('kiln')}`);
+    await rowsAre(3);
+    await walker.button('Jobs').click();
+    await walker.text('4 new').click();
+    await page.waitForFunction((id) => location.pathname === `/intake/${id}`, {}, batches.get('lock'));
+    await rowsAre(4);
+    await walker.shows('gate creak');
+    const filed: string[] = [];
+    const seen = (request: HTTPRequest): void => {
+      if (request.method() === 'POST' && request.url().endsWith('/plans')) filed.push(request.postData() ?? '');
+    };
+    page.on('request', seen);
+    await walker.button('2 Name').click();
+    await walker.shows('need you first');
+    page.off('request', seen);
+    expect(filed.map((body) => (JSON.parse(body) as { batchId: number }).batchId)).toEqual([batches.get('lock')]);
+    await page.goBack();
+    await page.waitForFunction((id) => location.pathname === `/intake/${id}`, {}, batches.get('kiln'));
+    await rowsAre(3);
+    await walker.shows('kiln door');
+  });
+});
+
+describe('typing while colleagues save', () => {
+  step('loses no letter of a field that a colleague saved meanwhile', async () => {
+    await walker.text('kiln door.wav').click();
+    await walker.typeInto(LOCATION, 'Kiln yard, nor');
+    const { rows } = await api<{ rows: { copyId: number }[] }>('GET', `/batches/${batches.get('kiln')}/rows`);
+    const copyIds = rows.map((row) => row.copyId);
+    const selection = { kind: 'copies', copyIds };
+    await api('PATCH', '/records', { selection, edit: { set: { location: 'Somewhere else' } } });
+    await walker.shows('Saved meanwhile by somebody else: “Somewhere else”');
+    expect(await page.$eval(LOCATION, (field) => (field as HTMLInputElement).value)).toBe('Kiln yard, nor');
+    await page.keyboard.type('th side');
+    await page.keyboard.press('Enter');
+    await walker.showsNoMore('Saved meanwhile');
+    await page.waitForFunction(
+      (field) => document.querySelector<HTMLInputElement>(field)?.value === 'Kiln yard, north side',
+      {},
+      LOCATION,
+    );
+  });
+
+  step('adds keywords to those that a colleague added', async () => {
+    const selection = { kind: 'batch', batchId: batches.get('kiln') };
+    // So that the page does not know yet what the colleague added.
+    const { release } = await holdBack(/\/rows\?/);
+    await api('PATCH', '/records', { selection, edit: { addKeywords: ['theirs'] } });
+    await page.focus('[data-field="keywords"] input');
+    await page.keyboard.type('mine');
+    await Promise.all([
+      page.waitForResponse((answer) => answer.url().endsWith('/records') && answer.ok()),
+      page.keyboard.press('Enter'),
+    ]);
+    await release();
+    const { rows } = await api<{ rows: { record: { keywords: string[] } }[] }>(
+      'GET',
+      `/batches/${batches.get('kiln')}/rows`,
+    );
+    expect(rows.map(({ record }) => [...record.keywords].sort())).toContainEqual(['mine', 'theirs']);
+    await walker.press('Escape');
+  });
+});
+
+describe('going through a list while a search is on its way', () => {
+  step('leaves marked what is heard, and rates that', async () => {
+    for (const id of batches.values()) await api('POST', `/batches/${id}/file`, {});
+    await page.goto(`${server.address}/catalogue?sort=name`);
+    await rowsAre(7);
+    const { held, release } = await holdBack(/\/api\/catalogue\?/);
+    await walker.searchFor('kiln');
+    await page.waitForFunction(() => location.search.includes('kiln'));
+    while (held.length === 0) await new Promise(setImmediate);
+    await walker.press('Escape');
+    // The old rows are still on show: the second of them is no kiln.
+    await page.locator('[role="grid"]').click();
+    for (const _ of [1, 2]) await page.keyboard.press('ArrowDown');
+    const heard = await page.$eval('[aria-selected="true"], .row.current', (row) => (row as HTMLElement).innerText);
+    await release();
+    await rowsAre(3);
+    const marked = await page.$$eval('.row.current', (rows) => rows.map((row) => (row as HTMLElement).innerText));
+    expect(marked.filter((text) => text.split('\n')[0] !== heard.split('\n')[0])).toEqual([]);
+  });
+});
+
+describe('every field', () => {
+  step('of a pull list takes what is typed, and keeps it', async () => {
+    await api('POST', '/pull-lists', { name: 'Scene 12' }, 1);
+    const [list] = await api<{ id: number }[]>('GET', '/pull-lists');
+    const { rows } = await api<{ rows: { soundId: number }[] }>('GET', `/batches/${batches.get('lock')}/rows`);
+    const soundId = rows[0]?.soundId;
+    await api('POST', `/pull-lists/${list?.id}/entries`, { soundId, part: null, tryOut: null, comment: '' }, 1);
+    await page.goto(`${server.address}/pull/${list?.id}`);
+    await page.waitForSelector('[aria-label="Name of the list"]');
+    const typed = { 'Name of the list': ' at dawn', Show: 'The Mill', Scene: '12b', Comment: 'softer' };
+    for (const [label, words] of Object.entries(typed)) {
+      await walker.typeInto(`input[aria-label^="${label}"]`, words);
+      await page.keyboard.press('Tab');
+    }
+    const saved = async () => {
+      const [now] = await api<{ name: string; show: string; scene: string }[]>('GET', '/pull-lists');
+      const [entry] = await api<{ comment: string }[]>('GET', `/pull-lists/${list?.id}/entries`);
+      return [now?.name, now?.show, now?.scene, entry?.comment].join(' | ');
+    };
+    while ((await saved()) !== 'Scene 12 at dawn | The Mill | 12b | softer') await new Promise(setImmediate);
+  });
+
+  step('of every page takes what is typed', async () => {
+    const sound = (await api<{ rows: { soundId: number }[] }>('GET', '/catalogue')).rows[0]?.soundId;
+    const edit = { set: { slices: '0 2400 first', syncPoints: '1200 hit' } };
+    for (const batchId of batches.values())
+      await api('PATCH', '/records', { selection: { kind: 'batch', batchId }, edit });
+    const places = ['/today', '/intake', `/intake/${batches.get('kiln')}`, '/catalogue', `/sound/${sound}`, '/setup'];
+    const deaf: string[] = [];
+    for (const place of places) {
+      await page.goto(`${server.address}${place}`);
+      await page.waitForNetworkIdle({ idleTime: 200, concurrency: 2 });
+      if (await page.$(firstRow)) await page.locator(firstRow).click();
+      const labels = await page.$$eval('input, textarea', (fields) =>
+        (fields as (HTMLInputElement | HTMLTextAreaElement)[]).map((field, at) => {
+          const isText = field instanceof HTMLTextAreaElement || ['text', 'search', ''].includes(field.type);
+          const isOpen = isText && !field.readOnly && !field.disabled && field.offsetParent !== null;
+          field.dataset['met'] = isOpen ? String(at) : '';
+          return isOpen ? (field.getAttribute('aria-label') ?? field.placeholder) : '';
+        }),
+      );
+      for (const [at, label] of labels.entries()) {
+        const field = await page.$(`[data-met="${at}"]`);
+        if (!field) continue;
+        const before = await field.evaluate((each) => (each as HTMLInputElement).value);
+        await field.evaluate((each) => (each as HTMLInputElement).focus());
+        await page.keyboard.type('7');
+        const after = await field.evaluate((each) => (each as HTMLInputElement).value);
+        if (after === before) deaf.push(`${place}: ${label}`);
+        await page.keyboard.press('Escape');
+      }
+    }
+    expect(deaf).toEqual([]);
+  });
+});
