@@ -34,7 +34,7 @@ export class RunningServer {
     ];
     const server = spawn(process.execPath, args, {
       cwd: PROJECT,
-      env: { ...process.env, NODE_OPTIONS: '', FLAGSTONE_CWD: PROJECT },
+      env: { FLAGSTONE_LOG: 'error', ...process.env, NODE_OPTIONS: '', FLAGSTONE_CWD: PROJECT },
       stdio: ['ignore', 'pipe', 'inherit'],
     });
     this.process = server;
@@ -52,7 +52,7 @@ export class RunningServer {
   /** Ends it in order with SIGTERM, or at once with SIGKILL, and waits until it has ended. */
   async end(signal: 'SIGTERM' | 'SIGKILL' = 'SIGTERM'): Promise<void> {
     const server = this.process;
-    if (!server) return;
+    if (!server || server.exitCode !== null || server.signalCode !== null) return;
     const ended = new Promise((resolve) => server.once('exit', resolve));
     server.kill(signal);
     await ended;

@@ -43,5 +43,7 @@ export const liveEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('categories') }),
   /** A pull list was made, changed or removed. */
   z.object({ type: z.literal('pullLists') }),
+  /** Events were lost: everything that is on show is to be asked for again. */
+  z.object({ type: z.literal('missed') }),
 ]);
 export type LiveEvent = z.infer<typeof liveEventSchema>;

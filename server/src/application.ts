@@ -40,10 +40,11 @@ export async function openContext(
       'the database is brought up to date, which may take a quarter of an hour at a million sounds; if that is stopped, nothing has changed',
     ),
   );
-  // A connection that nobody uses was lost; whoever asks next gets a new one, or is told why there is none.
-  connection.pool.on('error', (error) =>
-    log.warn({ why: error.message }, 'an idle connection to the database was lost'),
-  );
+  // A connection was lost; whoever asks next gets a new one, or is told why there is none.
+  const lost = (error: Error): void => log.warn({ why: error.message }, 'a connection to the database was lost');
+  connection.pool.on('error', lost);
+  // While somebody uses it, a lost connection is told to its owner too, and must not end the process.
+  connection.pool.on('connect', (client) => void client.on('error', lost));
   const roots = await AllowedRoots.of(rootFolders);
   const live = await LiveEvents.listen(connectionString, log);
   const jobs = new JobQueue(connectionString, connection.db, live, log);
@@ -59,7 +60,7 @@ export async function openContext(
     log,
   };
   live.subscribe((event) => {
-    if (event.type !== 'categories') return;
+    if (event.type !== 'categories' && event.type !== 'missed') return;
     categoriesInForce(connection.db).then(
       (inForce) => Object.assign(context, inForce),
       (error: unknown) => log.error({ err: error }, 'the category list in force cannot be loaded'),

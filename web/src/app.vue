@@ -1,13 +1,13 @@
 <script setup lang="ts">
 import { ElConfigProvider, ElMessageBox } from 'element-plus';
-import { useEventListener } from '@vueuse/core';
-import { onMounted, ref } from 'vue';
+import { refDebounced, useEventListener } from '@vueuse/core';
+import { computed, onMounted, ref } from 'vue';
 import { useRoute } from 'vue-router';
 import KeyHelp from './components/key-help.vue';
 import ListeningStrip from './components/listening-strip.vue';
 import PlaceRail from './components/place-rail.vue';
 import TopBar from './components/top-bar.vue';
-import { showingErrors, tell } from './composables/use-errors.ts';
+import { showError, showingErrors, tell } from './composables/use-errors.ts';
 import { useKeys } from './composables/use-keys.ts';
 import { pageKey } from './page-key.ts';
 import { call } from './api/client.ts';
@@ -23,16 +23,32 @@ const live = useLive();
 const player = usePlayer();
 const pulls = usePullLists();
 const route = useRoute();
+const RETRY_MS = 2000;
 const ready = ref(false);
+const isWaiting = ref(false);
 const helpShown = ref(false);
 
-onMounted(() =>
-  showingErrors(async () => {
+/** Tried until it succeeds: a server that starts, or whose database is away, is there a moment later. */
+async function begin(): Promise<void> {
+  try {
     await Promise.all([session.load(), categories.load()]);
-    live.start();
-    void pulls.load();
-    ready.value = true;
-  }),
+  } catch (error) {
+    if (!isWaiting.value) showError(error);
+    isWaiting.value = true;
+    setTimeout(() => void begin(), RETRY_MS);
+    return;
+  }
+  isWaiting.value = false;
+  live.start();
+  void pulls.load();
+  ready.value = true;
+}
+onMounted(begin);
+
+/** Said only when it lasts: the line to a server breaks for a moment whenever a page is hidden and shown. */
+const isCutOff = refDebounced(
+  computed(() => isWaiting.value || (ready.value && !live.connected)),
+  RETRY_MS,
 );
 
 async function undo(): Promise<void> {
@@ -79,6 +95,9 @@ useKeys({
       <place-rail class="rail" />
       <top-bar class="top" @undo="undo" @help="helpShown = true" />
       <main class="place">
+        <p v-if="isCutOff" class="cut-off" role="alert">
+          ● Not connected. What you see may be old, and nothing can be saved; Flagstone tries again by itself.
+        </p>
         <router-view v-if="ready" v-slot="{ Component, route: shown }">
           <component :is="Component" :key="pageKey(shown)" />
         </router-view>
@@ -101,7 +120,18 @@ useKeys({
   grid-row: 1 / 3;
 }
 
+.cut-off {
+  position: absolute;
+  z-index: 10;
+  inset: 0 0 auto;
+  margin: 0;
+  padding: 6px 12px;
+  background: var(--iron);
+  color: #fff;
+}
+
 .place {
+  position: relative;
   min-height: 0;
   overflow: hidden;
 }

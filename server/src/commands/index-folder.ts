@@ -39,6 +39,6 @@ export async function indexFolder(args: string[]): Promise<number> {
       await close();
     }
   } finally {
-    if (postgres.started) await postgres.stop();
+    await postgres.leave();
   }
 }

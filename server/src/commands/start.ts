@@ -1,9 +1,11 @@
 import { spawn } from 'node:child_process';
 import { existsSync } from 'node:fs';
 import { mkdir, readdir } from 'node:fs/promises';
+import { createServer } from 'node:net';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { parseArgs } from 'node:util';
+import { AppError } from '@flagstone/core/errors';
 import pino from 'pino';
 import { openApplication } from '../application.ts';
 import { startLocalPostgres } from '../db/local-postgres.ts';
@@ -32,32 +34,51 @@ export async function start(args: string[]): Promise<number> {
   await mkdir(dataFolder, { recursive: true });
   const log = pino({ level: process.env['FLAGSTONE_LOG'] ?? 'warn' }, pino.destination(2));
 
+  await refuseUsedPort(port);
   const demoFolder = path.join(dataFolder, 'demo');
   const demoDrives = path.join(demoFolder, 'drives');
   const [postgres] = await Promise.all([
-    startLocalPostgres(dataFolder),
+    startLocalPostgres(dataFolder, (what) => log.warn(what)),
     values.empty ? undefined : makeDemo(demoFolder),
   ]);
-  const roots = rootsOf(values.root);
-  if (existsSync(demoDrives) && !values.empty) roots.push(demoDrives);
-
-  const application = await openApplication(postgres.connectionString, roots, log);
-  if (!values.empty)
-    for (const name of await readdir(demoDrives)) await addDrive(application.context, path.join(demoDrives, name));
-  const listening = httpServer(application.context).listen(port, '127.0.0.1');
-  await new Promise((resolve, reject) => listening.once('listening', resolve).once('error', reject));
-  const address = listening.address();
-  const actualPort = typeof address === 'object' && address ? address.port : port;
-  process.stdout.write(`Flagstone runs at http://127.0.0.1:${actualPort}/ with its data in ${dataFolder}\n`);
-  process.stdout.write(`Allowed roots: ${roots.join(', ') || 'none (add folders with --root DIR)'}\n`);
-  process.stdout.write('Choose a person at the top right: Orla Venn or Tobias Reed. Stop with Ctrl+C.\n');
-
-  await untilStopped();
-  listening.close();
-  listening.closeAllConnections();
-  await application.close();
-  if (postgres.started) await postgres.stop();
+  try {
+    const roots = rootsOf(values.root);
+    if (existsSync(demoDrives) && !values.empty) roots.push(demoDrives);
+    const application = await openApplication(postgres.connectionString, roots, log);
+    try {
+      if (!values.empty)
+        for (const name of await readdir(demoDrives)) await addDrive(application.context, path.join(demoDrives, name));
+      const listening = httpServer(application.context).listen(port, '127.0.0.1');
+      await new Promise((resolve, reject) => listening.once('listening', resolve).once('error', reject));
+      const address = listening.address();
+      const actualPort = typeof address === 'object' && address ? address.port : port;
+      process.stdout.write(`Flagstone runs at http://127.0.0.1:${actualPort}/ with its data in ${dataFolder}\n`);
+      process.stdout.write(`Allowed roots: ${roots.join(', ') || 'none (add folders with --root DIR)'}\n`);
+      process.stdout.write('Choose a person at the top right: Orla Venn or Tobias Reed. Stop with Ctrl+C.\n');
+      await untilStopped();
+      listening.close();
+      listening.closeAllConnections();
+    } finally {
+      await application.close();
+    }
+  } finally {
+    await postgres.leave();
+  }
   return 0;
+}
+
+/** Throws UNAVAILABLE when somebody listens on a port already: said before anything is started. */
+async function refuseUsedPort(port: number): Promise<void> {
+  const probe = createServer();
+  await new Promise<void>((resolve, reject) => {
+    probe.once('error', (cause: NodeJS.ErrnoException) => {
+      const why =
+        cause.code === 'EADDRINUSE' ? 'is in use: another Flagstone may run there' : `cannot be used (${cause.code})`;
+      reject(new AppError('UNAVAILABLE', `Port ${port} ${why}. Choose another one with --port.`, { cause }));
+    });
+    probe.listen(port, '127.0.0.1', resolve);
+  });
+  await new Promise((resolve) => probe.close(resolve));
 }
 
 /** The demo is a program of its own: the server knows nothing of it but the folder. */

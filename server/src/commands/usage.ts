@@ -30,7 +30,14 @@ export function rootsOf(given: readonly string[] = []): string[] {
   return [...given, ...fromEnvironment].map((root) => path.resolve(root));
 }
 
-/** Waits until the process is asked to end. */
-export function untilStopped(): Promise<void> {
-  return new Promise((resolve) => process.once('SIGINT', () => resolve()).once('SIGTERM', () => resolve()));
+/** A process that was asked to end does so within this, whatever hangs. */
+const END_WITHIN_MS = 9000;
+
+/** Waits until the process is asked to end. What is done after that has nine seconds; then the process ends all the same, with status 1. */
+export async function untilStopped(): Promise<void> {
+  await new Promise<void>((resolve) => process.once('SIGINT', () => resolve()).once('SIGTERM', () => resolve()));
+  setTimeout(() => {
+    process.stderr.write('Not everything could be ended in order; what was under way is settled at the next start.\n');
+    process.exit(1);
+  }, END_WITHIN_MS).unref();
 }

@@ -16,15 +16,16 @@ export async function worker(args: string[]): Promise<number> {
     options: { data: { type: 'string' }, database: { type: 'string' }, root: { type: 'string', multiple: true } },
   });
   const dataFolder = path.resolve(values.data ?? defaultDataFolder());
-  const postgres = values.database === undefined ? await startLocalPostgres(dataFolder) : undefined;
+  const log = pino({ level: process.env['FLAGSTONE_LOG'] ?? 'warn' }, pino.destination(2));
+  const postgres =
+    values.database === undefined ? await startLocalPostgres(dataFolder, (what) => log.warn(what)) : undefined;
   const demoDrives = path.join(dataFolder, 'demo', 'drives');
   const roots = rootsOf(values.root);
   if (postgres && existsSync(demoDrives)) roots.push(demoDrives);
-  const log = pino({ level: process.env['FLAGSTONE_LOG'] ?? 'warn' }, pino.destination(2));
   const application = await openApplication(values.database ?? postgres?.connectionString ?? '', roots, log);
   process.stdout.write(`Taking jobs for drives below ${roots.join(', ') || 'no root (add folders with --root DIR)'}\n`);
   await untilStopped();
   await application.close();
-  if (postgres?.started) await postgres.stop();
+  await postgres?.leave();
   return 0;
 }

@@ -1,16 +1,19 @@
 import os from 'node:os';
 import { AppError, ERROR_REMEDIES, type ErrorCode } from '@flagstone/core/errors';
 import type { Job, JobKind } from '@flagstone/contract/jobs';
-import { and, desc, eq, inArray, lt, sql } from 'drizzle-orm';
+import { and, desc, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Database } from '../db/connect.ts';
+import { isDatabaseGone } from '../db/database-errors.ts';
 import { jobs, type JobFailures } from '../db/schema.ts';
 import type { LiveEvents } from '../services/live-events.ts';
 
 type JobRow = typeof jobs.$inferSelect;
+/** Times are the database's, the only clock that all processes share. */
+type JobChanges = Partial<Omit<JobRow, 'finishedAt'>> & { finishedAt?: SQL | null };
 
 /** What a job's work gets: its row, and how to tell of progress. */
 export interface JobRun {
@@ -37,9 +40,10 @@ export interface NewJob {
 
 /** Thrown inside a job to end it when a person asked so; what was done stays done. */
 export class JobStopped extends Error {
-  readonly asked: 'cancel' | 'pause';
+  /** `leave`: this process ends, and whoever comes next goes on. */
+  readonly asked: 'cancel' | 'pause' | 'leave';
 
-  constructor(asked: 'cancel' | 'pause') {
+  constructor(asked: 'cancel' | 'pause' | 'leave') {
     super(`asked to ${asked}`);
     this.asked = asked;
   }
@@ -52,6 +56,7 @@ const PROGRESS_EVERY_MS = 250;
 /** A running job says that it lives every ten seconds; one that was not heard of for forty is taken up by another process. */
 const HEARTBEAT_MS = 10_000;
 const DEAD_AFTER_SECONDS = 40;
+const SILENT_SINCE = sql.raw(`now() - interval '${DEAD_AFTER_SECONDS} seconds'`);
 /** A job whose lane is taken by another process is offered again after this. */
 const LANE_RETRY_SECONDS = 2;
 /** For so long a job is left to processes that see its drives; then whoever has it runs it, and says what is missing. */
@@ -60,10 +65,15 @@ const UNSEEN_FOR_MS = 60_000;
 const TAKER = 'flagstone jobs';
 /** The longest that pg-boss allows; our own states decide, not this. */
 const EXPIRE_HOURS = 23;
+/** Jobs under way stop at their next item; one whose item takes longer is settled at the next start. */
+const STOP_WITHIN_MS = 5000;
 const FAILURE_EXAMPLES = 3;
 const EXAMPLE_CHARACTERS = 240;
 /** Jobs that read and change files, two at once on different drives, and those that measure, which take long and leave room for the others. */
 const QUEUES = { files: 2, measure: 1 } as const;
+
+/** A job that was cut short waits to be done again. */
+const AGAIN = { state: 'waiting', done: 0, failed: 0, failures: {}, worker: null } as const;
 
 const thisWorker = `${os.hostname()}:${process.pid}`;
 
@@ -81,11 +91,12 @@ export class JobQueue {
   private readonly workerIds = new Map<string, string[]>();
   private heartbeat: NodeJS.Timeout | undefined;
   private readonly running = new Set<string>();
+  private isStopping = false;
   private sees: (lanes: readonly string[]) => Promise<boolean> = () => Promise.resolve(true);
 
   constructor(connectionString: string, db: Database, live: LiveEvents, log: Logger) {
     this.boss = new PgBoss({ connectionString, max: 3, application_name: `${TAKER} ${thisWorker}`.slice(0, 63) });
-    this.boss.on('error', (error) => log.error({ error }, 'the job queue met an error'));
+    this.boss.on('error', (error) => log.error({ why: error.message }, 'the job queue met an error'));
     this.db = db;
     this.live = live;
     this.log = log;
@@ -126,7 +137,8 @@ export class JobQueue {
 
   async stop(): Promise<void> {
     clearInterval(this.heartbeat);
-    await this.boss.stop({ graceful: true, wait: true, timeout: 20_000 });
+    this.isStopping = true;
+    await this.boss.stop({ graceful: true, wait: true, timeout: STOP_WITHIN_MS });
   }
 
   private async send(job: Pick<JobRow, 'id' | 'kind'>, afterSeconds = 0): Promise<void> {
@@ -158,29 +170,31 @@ export class JobQueue {
 
   /** Brings waiting jobs once more to a process that has nothing to do: the one that was to take them may have died before it could. */
   private async sendUnheard(): Promise<void> {
-    const silentSince = new Date(Date.now() - DEAD_AFTER_SECONDS * 1000);
-    const unheard = and(eq(jobs.state, 'waiting'), lt(jobs.createdAt, silentSince));
+    const unheard = and(eq(jobs.state, 'waiting'), sql`${jobs.createdAt} < ${SILENT_SINCE}`);
     for (const job of await this.db.select().from(jobs).where(unheard).orderBy(jobs.createdAt))
       if (!awaitsDrive(job)) await this.send(job);
   }
 
   /** Lets jobs wait again whose process died: it was not heard of, or it ran on this machine and is no more. */
   async takeUpDead(): Promise<JobRow[]> {
-    const rows = await this.db.select().from(jobs).where(eq(jobs.state, 'running'));
-    const silentSince = Date.now() - DEAD_AFTER_SECONDS * 1000;
-    const dead = rows.filter(
-      (job) => !this.running.has(job.id) && ((job.heartbeatAt?.getTime() ?? 0) < silentSince || isDeadHere(job.worker)),
-    );
+    const rows = await this.db
+      .select({
+        id: jobs.id,
+        worker: jobs.worker,
+        isSilent: sql<boolean>`coalesce(${jobs.heartbeatAt} < ${SILENT_SINCE}, true)`,
+      })
+      .from(jobs)
+      .where(eq(jobs.state, 'running'));
+    const dead = rows.filter((job) => !this.running.has(job.id) && (job.isSilent || isDeadHere(job.worker)));
     const taken: JobRow[] = [];
     for (const { id, worker } of dead) {
-      const again = { state: 'waiting', done: 0, failed: 0, failures: {}, worker: null };
       // Another process may take it up at the same moment: only one changes the row.
       const ofDead = and(
         eq(jobs.id, id),
         eq(jobs.state, 'running'),
         sql`${jobs.worker} is not distinct from ${worker}`,
       );
-      taken.push(...(await this.db.update(jobs).set(again).where(ofDead).returning()));
+      taken.push(...(await this.db.update(jobs).set(AGAIN).where(ofDead).returning()));
     }
     return taken;
   }
@@ -330,10 +344,10 @@ export class JobQueue {
       failures: {} as Record<string, JobFailures>,
     };
     let toldAt = 0;
-    const save = async (changes: Partial<JobRow> = {}): Promise<JobRow> => {
+    const save = async (changes: JobChanges = {}): Promise<JobRow> => {
       const [row] = await this.db
         .update(jobs)
-        .set({ ...progress, heartbeatAt: new Date(), ...changes })
+        .set({ ...progress, heartbeatAt: sql`now()`, ...changes })
         .where(and(eq(jobs.id, jobId), eq(jobs.worker, thisWorker)))
         .returning();
       if (!row) throw new JobTaken('taken up by another process, or removed, while it ran here');
@@ -348,6 +362,7 @@ export class JobQueue {
       advance: async ({ done = 0, failed = 0 }) => {
         progress.done += done;
         progress.failed += failed;
+        if (this.isStopping) throw new JobStopped('leave');
         if (performance.now() - toldAt < PROGRESS_EVERY_MS) return;
         toldAt = performance.now();
         const { asked } = await save();
@@ -356,15 +371,17 @@ export class JobQueue {
     };
     try {
       await (typeof work === 'function' ? work : work[job.kind as JobKind])(app, run);
-      await save({ state: 'done', asked: null, finishedAt: new Date() });
+      await save({ state: 'done', asked: null, finishedAt: sql`now()` });
     } catch (error) {
       if (error instanceof JobStopped) {
+        if (error.asked === 'leave') return void (await save({ ...AGAIN, asked: null }));
         const state = error.asked === 'pause' ? 'paused' : 'cancelled';
-        await save({ state, asked: null, finishedAt: state === 'paused' ? null : new Date() });
+        await save({ state, asked: null, finishedAt: state === 'paused' ? null : sql`now()` });
         return;
       }
       this.log.error({ err: error, jobId, kind: job.kind }, 'a job failed');
-      if (error instanceof JobTaken) return;
+      // Without the database nothing can be said: the job is not heard of, and is taken up again when the database is back.
+      if (error instanceof JobTaken || isDatabaseGone(error)) return;
       const known =
         error instanceof AppError
           ? error
@@ -372,12 +389,14 @@ export class JobQueue {
       await save({
         state: 'failed',
         asked: null,
-        finishedAt: new Date(),
+        finishedAt: sql`now()`,
         error: { code: known.code, message: known.message, remedy: known.remedy },
       });
     } finally {
       this.running.delete(jobId);
-      await this.offerLanes(job.lanes);
+      await this.offerLanes(job.lanes).catch((error: unknown) => {
+        if (!isDatabaseGone(error)) throw error;
+      });
     }
   }
 

@@ -3,6 +3,7 @@ import type { ErrorBody } from '@flagstone/contract/endpoint';
 import type { ErrorRequestHandler } from 'express';
 import type { Logger } from 'pino';
 import { z } from 'zod';
+import { databaseError } from '../db/database-errors.ts';
 
 /** The HTTP status of each error; those not named here are the request's fault, 422. */
 const STATUSES: Partial<Record<ErrorCode, number>> = {
@@ -40,6 +41,8 @@ function asAppError(error: unknown): AppError {
     const message = fields.map((field) => `${field.path || 'the request'}: ${field.message}`).join('; ');
     return new AppError('BAD_REQUEST', message, { details: { fields }, cause: error });
   }
+  const ofDatabase = databaseError(error);
+  if (ofDatabase) return ofDatabase;
   const status = (error as { status?: unknown } | null)?.status;
   if (typeof status === 'number' && status >= 400 && status < 500) {
     return new AppError('BAD_REQUEST', (error as Error).message, { cause: error });
@@ -51,9 +54,13 @@ function asAppError(error: unknown): AppError {
 export function errorAnswer(log: Logger): ErrorRequestHandler {
   // Express knows an error handler by its four parameters.
   return (error, request, response, _next) => {
+    // Whoever asked has gone: nobody is told, and nothing went wrong here.
+    if (response.destroyed || request.aborted) return;
     const known = asAppError(error);
     const status = statusOf(known.code);
-    if (status >= 500) log.error({ err: error as unknown, url: request.originalUrl }, known.message);
+    // Said by whoever found out; the hundred requests that meet it have nothing to add.
+    if (status === 503) log.debug({ url: request.originalUrl }, known.message);
+    else if (status >= 500) log.error({ err: error as unknown, url: request.originalUrl }, known.message);
     if (response.headersSent) return void response.destroy();
     const body: ErrorBody = { code: known.code, message: known.message, remedy: known.remedy, details: known.details };
     response.status(status).json(body);

@@ -65,7 +65,7 @@ export function mediaRoutes(app: AppContext): Router {
     await new Promise<void>((resolve, reject) => {
       response.sendFile(path, { dotfiles: 'allow', cacheControl: false }, (error?: NodeJS.ErrnoException) => {
         // A player that stops loading closes the connection; that is no fault.
-        if (error && error.code !== 'ECONNABORTED' && error.code !== 'EPIPE') reject(error);
+        if (error && !isGone(error)) reject(error);
         else resolve();
       });
     });
@@ -179,12 +179,22 @@ export function mediaRoutes(app: AppContext): Router {
   });
 
   router.get('/events', async (request, response) => {
+    // Without the database nothing would ever be told: whoever listens has to know that.
+    if (!app.live.isConnected) throw new AppError('UNAVAILABLE', 'Flagstone has no connection to its database.');
     const session = await createSession(request, response);
-    const unsubscribe = app.live.subscribe((event) => session.push(event, 'live'));
-    session.once('disconnected', unsubscribe);
+    const stop = [
+      app.live.subscribe((event) => session.push(event, 'live')),
+      app.live.onLost(() => void response.end()),
+    ];
+    session.once('disconnected', () => stop.forEach((each) => each()));
   });
 
   return router;
+}
+
+/** Whether an answer failed because whoever asked closed the connection. */
+function isGone({ code }: NodeJS.ErrnoException): boolean {
+  return ['ECONNABORTED', 'EPIPE', 'ECONNRESET', 'ERR_STREAM_PREMATURE_CLOSE'].includes(code ?? '');
 }
 
 /** Aborted when nobody waits for the answer any more. */

@@ -81,7 +81,8 @@ export function useSoundList(
     fetching = false;
     const page = await load(FIRST_PAGE, undefined, countedBeside ? { count: 'free' } : {});
     if (signal.aborted) return;
-    loading.value = false;
+    // A list that could not be asked for is not an empty one; it is asked for again when the line is back.
+    loading.value = page === undefined && !live.connected;
     if (!page) return;
     // Read only now: the row that is heard and marked stays marked wherever it stands among the new ones, and no other row in its place.
     const marked = currentRow.value?.copyId ?? keepId;

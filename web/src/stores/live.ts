@@ -5,6 +5,9 @@ import { showingErrors } from '../composables/use-errors.ts';
 import { computed, ref } from 'vue';
 import { call } from '../api/client.ts';
 
+/** After the server refused to tell of events, it is asked again. */
+const RETRY_MS = 2000;
+
 type Listener = (soundIds: ReadonlySet<number>, onlyMeasured: boolean) => void;
 
 /** Jobs and changes of records as they happen, by server-sent events. */
@@ -50,18 +53,26 @@ export const useLive = defineStore('live', () => {
   }
 
   function listen(): EventSource {
-    const events = new EventSource('/api/events');
-    events.addEventListener('open', () => {
-      // What happened while the line was down is not repeated, so everything is asked for again.
+    const source = new EventSource('/api/events');
+    // What happened while the line was down is not repeated, so everything is asked for again.
+    source.addEventListener('open', () => {
       connected.value = true;
-      void reloadJobs();
-      for (const listener of recordListeners) listener(new Set(), false);
-      for (const listener of pullListeners) listener();
+      askAnew();
     });
-    events.addEventListener('error', () => (connected.value = false));
-    events.addEventListener('live', (message) => {
+    source.addEventListener('error', () => {
+      connected.value = false;
+      // Refused, not broken: the browser does not try again by itself.
+      if (source.readyState !== EventSource.CLOSED) return;
+      setTimeout(() => {
+        if (events === source) events = document.visibilityState === 'visible' ? listen() : undefined;
+      }, RETRY_MS);
+    });
+    source.addEventListener('live', (message) => {
       const event = liveEventSchema.parse(JSON.parse(message.data as string));
-      if (event.type === 'records') {
+      if (event.type === 'missed') {
+        askAnew();
+        void showingErrors(() => useCategories().load());
+      } else if (event.type === 'records') {
         const ids = new Set(event.soundIds);
         for (const listener of recordListeners) listener(ids, event.measured === true);
       } else if (event.type === 'categories') {
@@ -74,7 +85,13 @@ export const useLive = defineStore('live', () => {
         for (const listener of jobListeners) listener(event.job);
       }
     });
-    return events;
+    return source;
+  }
+
+  function askAnew(): void {
+    void showingErrors(() => reloadJobs());
+    for (const listener of recordListeners) listener(new Set(), false);
+    for (const listener of pullListeners) listener();
   }
 
   /** Calls back when records change (an empty set: anything may have). Returns how to stop. */

@@ -1,0 +1,98 @@
+import { spawn } from 'node:child_process';
+import { readFile, mkdtemp, chmod, rm } from 'node:fs/promises';
+import os from 'node:os';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { afterAll, beforeAll, describe, expect, it, jest } from '@jest/globals';
+import { RunningServer } from '../running-server.ts';
+
+jest.setTimeout(90_000);
+const PROJECT = fileURLToPath(new URL('../..', import.meta.url));
+let folder = '';
+let server: RunningServer;
+beforeAll(async () => {
+  folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone-process-'));
+  await chmod(folder, 0o755);
+  server = new RunningServer(path.join(folder, 'data'), folder);
+  await server.start();
+});
+afterAll(async () => {
+  await server.end();
+  await rm(folder, { recursive: true, force: true });
+});
+
+const postmaster = async (): Promise<number> =>
+  Number((await readFile(path.join(folder, 'data/postgres/cluster/postmaster.pid'), 'utf8')).split('\n')[0]);
+const isStopped = (): Promise<boolean> =>
+  postmaster().then(
+    () => false,
+    (error: NodeJS.ErrnoException) => error.code === 'ENOENT',
+  );
+const answers = async (): Promise<boolean> =>
+  (await fetch(`${server.address}/api/people`).catch(() => undefined))?.status === 200;
+
+/** How a process of the command ends, and what it said. */
+function ended(args: string[]): Promise<{ code: number | null; said: string }> {
+  const child = spawn(process.execPath, ['--import', 'tsx', path.join('server', 'src', 'main.ts'), ...args], {
+    cwd: PROJECT,
+    env: { ...process.env, FLAGSTONE_LOG: 'silent', NODE_OPTIONS: '', FLAGSTONE_CWD: PROJECT },
+  });
+  let said = '';
+  child.stderr.on('data', (text: Buffer) => (said += text.toString()));
+  return new Promise((resolve) => child.once('exit', (code) => resolve({ code, said })));
+}
+
+describe('the server as a process', () => {
+  it('starts its database again when that is killed, on the same port', async () => {
+    const before = await postmaster();
+    process.kill(before, 'SIGKILL');
+    while (await answers());
+    while (!(await answers()));
+    expect(await postmaster()).not.toBe(before);
+  });
+
+  it('says that a port is in use, and ends', async () => {
+    const port = new URL(server.address).port;
+    const other = path.join(folder, 'other');
+    const { code, said } = await ended(['start', '--empty', '--port', port, '--data', other]);
+    expect(said).toContain(`Port ${port} is in use`);
+    expect(code).toBe(1);
+    await expect(readFile(path.join(other, 'postgres/cluster/postmaster.pid'))).rejects.toThrow('ENOENT');
+  });
+
+  it('leaves the database to whoever else uses it, and stops it as the last to go', async () => {
+    const second = new RunningServer(path.join(folder, 'data'), folder);
+    await second.start();
+    const before = await postmaster();
+    await server.end();
+    const { status } = await fetch(`${second.address}/api/people`);
+    expect([status, await postmaster()]).toEqual([200, before]);
+    await second.end();
+    expect(await isStopped()).toBe(true);
+    await server.start();
+  });
+
+  it('can be started twice at the same moment', async () => {
+    await server.end();
+    const second = new RunningServer(path.join(folder, 'data'), folder);
+    await Promise.all([server.start(), second.start()]);
+    expect(await answers()).toBe(true);
+    await second.end();
+  });
+
+  it('leaves no database running after a kill', async () => {
+    await server.end('SIGKILL');
+    while (!(await isStopped())) await new Promise((resolve) => setTimeout(resolve, 200));
+    await server.start();
+    expect(await answers()).toBe(true);
+  });
+
+  it('ends within ten seconds of being told, whatever hangs', async () => {
+    const hanging = fetch(`${server.address}/api/events`).catch(() => undefined);
+    const began = performance.now();
+    await server.end();
+    expect(performance.now() - began).toBeLessThan(10_000);
+    await (await hanging)?.body?.cancel().catch(() => undefined);
+    await server.start();
+  });
+});
