@@ -2,6 +2,8 @@ import type { Logger } from 'pino';
 import type { AppContext } from './app-context.ts';
 import { connect } from './db/connect.ts';
 import { people } from './db/schema.ts';
+import { defaultDataFolder } from './commands/usage.ts';
+import { keyOfFolder } from './drives/journal-keys.ts';
 import { AllowedRoots } from './drives/roots.ts';
 import { WorkerPool } from './drives/worker-pool.ts';
 import { copyOutJob } from './jobs/copy-out-job.ts';
@@ -11,6 +13,7 @@ import { measureJob, measureNewSounds, remeasureOutdated } from './jobs/measure-
 import { recoverJournal, runPlanJob, undoPlanJob } from './jobs/plan-jobs.ts';
 import { categoriesInForce } from './services/category-lists.ts';
 import { reconnectDrives, seesDrives } from './services/drives.ts';
+import { takeJournalKey } from './services/known-writes.ts';
 import { readAgainWhatIsDue } from './services/read-folders.ts';
 import { FolderWatcher } from './services/watching.ts';
 import { LiveEvents } from './services/live-events.ts';
@@ -45,6 +48,7 @@ export async function openContext(
   connection.pool.on('error', lost);
   // While somebody uses it, a lost connection is told to its owner too, and must not end the process.
   connection.pool.on('connect', (client) => void client.on('error', lost));
+  await takeJournalKey(connection.db, await keyOfFolder(defaultDataFolder()));
   const roots = await AllowedRoots.of(rootFolders);
   const live = await LiveEvents.listen(connectionString, log);
   const jobs = new JobQueue(connectionString, connection.db, live, log);

@@ -10,6 +10,7 @@ import { memorySource } from '@flagstone/core/formats/byte-source';
 import { planWrite } from '@flagstone/core/formats/plan-write';
 import { aiffBytes, flacBytes, mp3Frames, oggBytes } from '@flagstone/demo/container-files';
 import { wavBytes } from '@flagstone/demo/wav-file';
+import { useJournalKeys } from '@flagstone/server/drives/journal-keys';
 import { settleLeftovers } from '@flagstone/server/drives/leftovers';
 import { readAudio, sha256 } from '@flagstone/server/drives/read-audio';
 import { build } from 'esbuild';
@@ -45,6 +46,7 @@ function subjects(): [name: string, bytes: Uint8Array][] {
  */
 export async function killWrites(kills: number, seed: number): Promise<KillResult> {
   const root = await mkdtemp(path.join(os.tmpdir(), 'flagstone-kills-'));
+  useJournalKeys(Buffer.alloc(32, 7));
   const program = path.join(root, 'write-forever.mjs');
   const folder = path.join(root, 'files');
   try {

@@ -12,11 +12,12 @@ import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
 import { recordEditSchema } from '@flagstone/contract/record';
 import { z } from 'zod';
 import type { DriveFiles } from '../drives/drive-files.ts';
+import { keyOfFolder, useJournalKeys } from '../drives/journal-keys.ts';
 import { settleLeftovers, type Settled } from '../drives/leftovers.ts';
 import { readAudio, sha256 } from '../drives/read-audio.ts';
 import { rewriteFile } from '../drives/rewrite-file.ts';
 import { eachItem, fileOnCommandLine } from './open-file.ts';
-import { UsageError } from './usage.ts';
+import { defaultDataFolder, UsageError } from './usage.ts';
 
 /** Up to this much audio, the full digest is told of a file that was written in place too: it costs less than the start of the program. */
 const DIGEST_AT_ONCE_BYTES = 64 * 1024 * 1024;
@@ -45,6 +46,8 @@ export async function write(args: string[]): Promise<number> {
   if (values.id3 !== '2.3' && values.id3 !== '2.4') throw new UsageError('--id3 is 2.3 or 2.4');
   const edit = await editFrom(values);
   const options = { id3Version: values.id3 === '2.4' ? (4 as const) : (3 as const) };
+  const key = await keyOfFolder(defaultDataFolder());
+  if (key) useJournalKeys(key);
   const settled = new Map<string, Settled['conflicts']>();
   const perform = async (given: string): Promise<unknown> => {
     const { files, name, full } = await fileOnCommandLine(given);

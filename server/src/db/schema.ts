@@ -498,6 +498,14 @@ export interface JobFailures {
   examples: string[];
 }
 
+/** What all processes on one database share: one row. */
+export const installation = pgTable('installation', {
+  id: smallint('id').primaryKey(),
+  /** Signs the journals of writes in place, so that no other file is taken for one. */
+  writeKey: bytea('write_key').notNull(),
+  createdAt: created(),
+});
+
 export const jobs = pgTable(
   'jobs',
   {
@@ -520,8 +528,9 @@ export const jobs = pgTable(
     error: jsonb('error').$type<{ code: string; message: string; remedy: string }>(),
     /** What somebody asked of a running job: cancel or pause. */
     asked: text('asked'),
-    /** The process that runs it, as host:pid, and when that last said that it lives. */
+    /** The process that runs it, as `host:pid token`, how often one took it up, and when it last said that it lives. */
     worker: text('worker'),
+    lease: integer('lease').notNull().default(0),
     heartbeatAt: at('heartbeat_at'),
     personId: integer('person_id')
       .notNull()

@@ -115,6 +115,16 @@ export class DriveFiles {
     );
   }
 
+  /** The stamp of a file as it bears its name: of a link, that of what it leads to inside the drive. Throws FILE_CHANGED for what is no file. */
+  async plainStampOf(folder: string, name: string): Promise<FileStamp> {
+    const full = await this.existing(folder, name);
+    const entry = await stat(full).catch((error: unknown) => {
+      throw diskError(error, full);
+    });
+    if (!entry.isFile()) throw new AppError('FILE_CHANGED', `${this.absolute(folder, name)} is no file any more.`);
+    return stampFrom(entry);
+  }
+
   /** Opens a file for reading, hands its source to `use`, and closes it. */
   async withSource<Result>(
     folder: string,

@@ -3,10 +3,12 @@ import { AppError } from '@flagstone/core/errors';
 import { concatBytes } from '@flagstone/core/formats/byte-source';
 import type { Patch } from '@flagstone/core/formats/write-plan';
 import { z } from 'zod';
+import { isSigned, signatureOf } from './journal-keys.ts';
 
 /**
  * What an in-place write is about to do: the ranges with their old and their new bytes, and the file's old and new size. It lies beside the
- * file while the write runs; after a crash the write is finished from it. One line of JSON, the bytes, and the SHA-256 of both in hexadecimal.
+ * file while the write runs; after a crash the write is finished from it. One line of JSON, the bytes, and the HMAC-SHA-256 of both in hexadecimal, made with
+ * a key of this installation. Versions before had the plain SHA-256.
  */
 export interface PatchJournal {
   name: string;
@@ -16,13 +18,14 @@ export interface PatchJournal {
   patches: (Patch & { old: Uint8Array })[];
 }
 
+const size = z.number().int().min(0);
 const headSchema = z.object({
-  version: z.literal(1),
+  version: z.union([z.literal(1), z.literal(2)]),
   name: z.string(),
   inode: z.string(),
-  oldSizeBytes: z.number(),
-  newSizeBytes: z.number(),
-  patches: z.array(z.object({ offset: z.number(), oldLength: z.number(), newLength: z.number() })),
+  oldSizeBytes: size,
+  newSizeBytes: size,
+  patches: z.array(z.object({ offset: size, oldLength: size, newLength: size })).max(10_000),
 });
 
 const DIGEST_BYTES = 64;
@@ -32,22 +35,33 @@ const digestOf = (bytes: Uint8Array): Uint8Array =>
 /** The journal as bytes. */
 export function encodeJournal({ patches, ...head }: PatchJournal): Uint8Array {
   const ranges = patches.map(({ offset, old, bytes }) => ({ offset, oldLength: old.length, newLength: bytes.length }));
-  const line = new TextEncoder().encode(`${JSON.stringify({ version: 1, ...head, patches: ranges })}\n`);
+  const line = new TextEncoder().encode(`${JSON.stringify({ version: 2, ...head, patches: ranges })}\n`);
   const content = concatBytes([line, ...patches.flatMap(({ old, bytes }) => [old, bytes])]);
-  return concatBytes([content, digestOf(content)]);
+  return concatBytes([content, new TextEncoder().encode(signatureOf(content))]);
 }
 
-/** The journal of the bytes; undefined when they were cut short, in which case the file was not touched yet. */
-export function decodeJournal(bytes: Uint8Array): PatchJournal | undefined {
+/** What a journal says, whether this installation signed it, and whether it is at least whole. */
+export type ReadJournal = PatchJournal & { isSigned: boolean; isWhole: boolean };
+
+/**
+ * The journal of the bytes; undefined when they were cut short (the file was not touched yet then) or say nothing that can be followed. One of
+ * a version before is not signed, but whole; one of another installation is neither, and still no reason to take its file for untouched.
+ */
+export function decodeJournal(bytes: Uint8Array): ReadJournal | undefined {
   const content = bytes.subarray(0, Math.max(0, bytes.length - DIGEST_BYTES));
-  if (Buffer.compare(digestOf(content), bytes.subarray(content.length)) !== 0) return undefined;
+  const signature = bytes.subarray(content.length);
   const end = content.indexOf(10);
-  const { patches, name, inode, oldSizeBytes, newSizeBytes } = headSchema.parse(
-    JSON.parse(new TextDecoder().decode(content.subarray(0, end))),
-  );
+  const head = headSchema.safeParse(jsonOf(new TextDecoder().decode(content.subarray(0, Math.max(0, end)))));
+  if (!head.success) return undefined;
+  const { patches, name, inode, oldSizeBytes, newSizeBytes } = head.data;
+  const told = patches.reduce((sum, { oldLength, newLength }) => sum + oldLength + newLength, end + 1);
+  if (told !== content.length) return undefined;
+  const signed = isSigned(content, signature);
   let at = end + 1;
   const take = (length: number): Uint8Array => content.slice(at, (at += length));
   return {
+    isSigned: signed,
+    isWhole: signed || Buffer.compare(digestOf(content), signature) === 0,
     name,
     inode,
     oldSizeBytes,
@@ -58,6 +72,14 @@ export function decodeJournal(bytes: Uint8Array): PatchJournal | undefined {
       bytes: take(newLength),
     })),
   };
+}
+
+function jsonOf(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return undefined;
+  }
 }
 
 /** Throws FILE_CHANGED when a range of the file holds bytes that are neither the old nor the new ones: then somebody else wrote to it. */

@@ -1,4 +1,5 @@
-import { chmod, link, mkdir, mkdtemp, readdir, readFile, rm, stat, utimes, writeFile } from 'node:fs/promises';
+import { chmod, link, mkdir, mkdtemp, readdir, readFile, rm, stat, symlink, utimes, writeFile } from 'node:fs/promises';
+import { execFileSync } from 'node:child_process';
 import os from 'node:os';
 import path from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
@@ -8,19 +9,23 @@ import type { WritePlan } from '@flagstone/core/formats/write-plan';
 import { aiffBytes } from '@flagstone/demo/container-files';
 import { wavBytes } from '@flagstone/demo/wav-file';
 import { DriveFiles } from './drive-files.ts';
-import { settleLeftovers } from './leftovers.ts';
+import { signatureOf } from './journal-keys.ts';
+import { settleLeftovers, type KnownWrites } from './leftovers.ts';
 import { decodeJournal, encodeJournal, type PatchJournal } from './patch-journal.ts';
 import { readAudio } from './read-audio.ts';
 import { rewriteFile, type RewriteOptions } from './rewrite-file.ts';
-import { parseTemporaryName, temporaryName, whileUnderWay } from './temporary-names.ts';
-import { walk, walkFolders, type WalkedFolder } from './walk.ts';
+import { parseTemporaryName, processToken, TEMPORARY_PREFIX, temporaryName, whileUnderWay } from './temporary-names.ts';
+import { walkFolders, type WalkedFolder } from './walk.ts';
 
 let root = '';
 let files: DriveFiles;
 const signal = Float32Array.from({ length: 300 }, (_, index) => Math.sin(index));
 const bytes = wavBytes([signal], { rate: 48000, bits: 24 });
 /** The number of a process that there cannot be. */
-const DEAD = `.flagstone-write-${os.hostname()}.99999999.`;
+const DEAD = `${TEMPORARY_PREFIX}${processToken().replace(/-\d+-\d+$/, '-99999999-1')}.`;
+/** Of another machine, or of before a restart: nobody here can know whether it lives. */
+const ELSEWHERE = `${TEMPORARY_PREFIX}${processToken().replace(/-[0-9a-f]{12}-/, '-0123456789ab-')}.`;
+const settle = (full: string) => settleLeftovers(full);
 
 beforeEach(async () => {
   root = await mkdtemp(path.join(os.tmpdir(), 'flagstone-writing-'));
@@ -165,7 +170,7 @@ describe('a write in place that was cut short', () => {
   it('never happened when the journal itself is cut short', async () => {
     const { before, journal } = await patchedBytes();
     const whole = encodeJournal(journal);
-    expect(decodeJournal(whole)).toEqual(journal);
+    expect(decodeJournal(whole)).toEqual({ ...journal, isSigned: true, isWhole: true });
     for (const length of [0, 10, 64, whole.length - 1]) {
       await writeFile(on(`${DEAD}1.journal`), whole.subarray(0, length));
       expect(await settleLeftovers(root)).toMatchObject({ settled: 1, conflicts: [] });
@@ -193,7 +198,8 @@ describe('a write in place that was cut short', () => {
     await writeFile(on(`${DEAD}1.journal`), encodeJournal(journal));
     const walked = async () => {
       const entries = [];
-      for await (const entry of walk(root, '')) entries.push(entry.kind === 'file' ? entry.name : entry.error.code);
+      for await (const { entries: found } of walkFolders(root, '', { settle }))
+        for (const entry of found) entries.push(entry.kind === 'file' ? entry.name : entry.error.code);
       return entries;
     };
     expect(await walked()).toEqual(['a.aiff']);
@@ -207,7 +213,7 @@ describe('a write in place that was cut short', () => {
     await patchedBytes();
     const walked = async (stampOf: () => string | undefined): Promise<WalkedFolder[]> => {
       const folders = [];
-      for await (const each of walkFolders(root, '', { stampOf })) folders.push(each);
+      for await (const each of walkFolders(root, '', { stampOf, settle })) folders.push(each);
       return folders;
     };
     const [before] = await walked(() => undefined);
@@ -229,16 +235,90 @@ describe('a write in place that was cut short', () => {
   });
 });
 
+describe('a journal that is not to be trusted', () => {
+  const secret = Buffer.from('nobody may overwrite this');
+  const forged = async (over: Partial<PatchJournal>): Promise<PatchJournal> => {
+    await writeFile(on('secret.txt'), secret);
+    const { inode } = await files.stampOf('', 'secret.txt');
+    const patches = [{ offset: 0, bytes: new Uint8Array(secret.length).fill(88), old: new Uint8Array(secret) }];
+    return {
+      name: 'secret.txt',
+      inode,
+      oldSizeBytes: secret.length,
+      newSizeBytes: secret.length,
+      patches,
+      ...over,
+    };
+  };
+  const settledAs = async (bytes: Uint8Array, known?: KnownWrites) => {
+    await writeFile(on(`${DEAD}1.journal`), bytes);
+    const { conflicts } = await settleLeftovers(root, known);
+    return { codes: conflicts.map(({ error }) => error.code), kept: (await names()).includes(`${DEAD}1.journal`) };
+  };
+  /** As somebody else would sign it. */
+  const signedBy = (key: Buffer, journal: PatchJournal): Uint8Array => {
+    const content = encodeJournal(journal).subarray(0, -64);
+    return Buffer.concat([content, Buffer.from(signatureOf(content, key))]);
+  };
+
+  it('overwrites nothing when another hand signed it, and is kept', async () => {
+    const journal = await forged({});
+    const answer = await settledAs(signedBy(Buffer.alloc(32), journal));
+    expect(answer).toEqual({ codes: ['FILE_CHANGED'], kept: true });
+    expect((await readFile(on('secret.txt'))).equals(secret)).toBe(true);
+  });
+
+  it('follows no link, be it the file or the journal, and no way out of its folder', async () => {
+    const outside = await mkdtemp(path.join(os.tmpdir(), 'flagstone-outside-'));
+    try {
+      await writeFile(path.join(outside, 'secret.txt'), secret);
+      await symlink(path.join(outside, 'secret.txt'), on('link.wav'));
+      const { ino } = await stat(path.join(outside, 'secret.txt'));
+      for (const name of ['link.wav', `../${path.basename(outside)}/secret.txt`, path.join(outside, 'secret.txt')]) {
+        const { codes } = await settledAs(encodeJournal(await forged({ name, inode: String(ino) })));
+        expect(codes).toHaveLength(1);
+      }
+      await writeFile(path.join(outside, 'journal'), encodeJournal(await forged({})));
+      await rm(on(`${DEAD}1.journal`));
+      await symlink(path.join(outside, 'journal'), on(`${DEAD}2.journal`));
+      expect((await settleLeftovers(root)).conflicts).toHaveLength(1);
+      expect((await readFile(path.join(outside, 'secret.txt'))).equals(secret)).toBe(true);
+      expect((await readFile(on('secret.txt'))).equals(secret)).toBe(true);
+    } finally {
+      await rm(outside, { recursive: true });
+    }
+  });
+
+  it('is not followed for a write of a job that the database does not know', async () => {
+    const byJob = `${DEAD}1.journal`.replace('-alone-', '-job-');
+    const known = {
+      hasEnded: () => Promise.resolve(true),
+      isUnderWay: (name: string) => Promise.resolve(name === 'a'),
+    };
+    await writeFile(on(byJob), encodeJournal(await forged({})));
+    expect((await settleLeftovers(root, known)).conflicts).toMatchObject([{ error: { code: 'FILE_CHANGED' } }]);
+    expect((await readFile(on('secret.txt'))).equals(secret)).toBe(true);
+    const knows = { ...known, isUnderWay: () => Promise.resolve(true) };
+    expect(await settleLeftovers(root, knows)).toMatchObject({ settled: 1, conflicts: [] });
+    expect((await readFile(on('secret.txt'), 'utf8'))[0]).toBe('X');
+  });
+
+  it('waits for no pipe that bears its name', async () => {
+    execFileSync('mkfifo', [on(`${DEAD}1.journal`)]);
+    expect((await settleLeftovers(root)).conflicts).toHaveLength(1);
+  });
+});
+
 describe('what writes leave behind', () => {
   it('is removed when its process is no more, and nothing else is', async () => {
     const mine = temporaryName('part', '77');
-    for (const name of [`${DEAD}1.part`, `.flagstone-write-elsewhere.1.1.part`, '.flagstone-other', mine, 'a.wav'])
+    for (const name of [`${DEAD}1.part`, `${ELSEWHERE}1.part`, '.flagstone-other', mine, 'a.wav'])
       await writeFile(on(name), 'x');
     await whileUnderWay(mine, async () => {
-      expect(parseTemporaryName(mine)).toEqual({ kind: 'part', left: false });
+      expect(parseTemporaryName(mine)).toMatchObject({ kind: 'part', isOwn: true, isLeft: false });
       expect(await settleLeftovers(root)).toMatchObject({ settled: 1, conflicts: [] });
     });
-    expect(await names()).toEqual(['.flagstone-other', '.flagstone-write-elsewhere.1.1.part', mine, 'a.wav'].sort());
+    expect(await names()).toEqual(['.flagstone-other', path.basename(`${ELSEWHERE}1.part`), mine, 'a.wav'].sort());
     // The same process number after a restart is not the process that made it.
     expect(await settleLeftovers(root)).toMatchObject({ settled: 1, conflicts: [] });
     expect(await settleLeftovers(on('none'))).toEqual({ settled: 0, conflicts: [] });

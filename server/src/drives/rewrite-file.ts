@@ -18,6 +18,8 @@ export interface RewriteOptions {
   alwaysCopy?: boolean;
   /** Leaves the modification time as it was. */
   keepTime?: boolean;
+  /** Called just before the file itself is touched; what it throws leaves the file as it is. */
+  beforeTouching?: () => Promise<void>;
 }
 
 export interface Rewritten {
@@ -57,9 +59,10 @@ export async function rewriteFile(
       if (patches) {
         await proveAudioUntouched(source, facts, patches, plan.sizeBytes);
         checkStamp(expected, await drive.stampOf(folder, name), full);
+        await options.beforeTouching?.();
         await patchFile(full, expected.inode, source, patches, plan.sizeBytes);
       } else {
-        audioDigest = await replaceByCopy(full, expected, source, facts, plan);
+        audioDigest = await replaceByCopy(full, expected, source, facts, plan, options.beforeTouching);
       }
       if (options.keepTime) await utimes(full, old.atime, old.mtime);
       const stamp = await drive.stampOf(folder, name);
@@ -90,6 +93,7 @@ async function replaceByCopy(
   source: ByteSource,
   facts: AudioFacts,
   plan: WritePlan,
+  beforeTouching: () => Promise<void> = () => Promise.resolve(),
 ): Promise<string> {
   const name = temporaryName('part', expected.inode);
   const temporary = path.join(path.dirname(full), name);
@@ -110,6 +114,7 @@ async function replaceByCopy(
       await chmod(temporary, mode);
       if (process.getuid?.() === 0) await chown(temporary, uid, gid);
       await utimes(temporary, atime, new Date());
+      await beforeTouching();
       await rename(temporary, full);
       await syncFolder(path.dirname(full));
       return digest;

@@ -3,7 +3,7 @@ import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import { diskError } from './disk-errors.ts';
 import type { FileStamp } from './drive-files.ts';
-import { settleLeftovers } from './leftovers.ts';
+import type { Settled } from './leftovers.ts';
 import listFolders, { type FolderResult, type FolderTask } from './list-folders.ts';
 
 /** A file met while walking, or the reason why something was not taken up. */
@@ -28,6 +28,8 @@ export interface WalkOptions {
   seed?: string;
   /** The stamps that folders had when they were read last. */
   stampOf?: (folder: string) => string | undefined;
+  /** Settles what killed writes left in a folder, by its full path; without it, what is left is left alone. */
+  settle?: (full: string, folder: string) => Promise<Settled>;
   /** Lists folders, in a worker thread where there is one. */
   list?: (tasks: FolderTask[]) => Promise<FolderResult[]>;
 }
@@ -48,7 +50,7 @@ export async function* walk(
 /**
  * Every folder below a folder of a drive with its audio files, by extension, in the order of names. A folder that cannot be read, a name that is
  * not UTF-8 or a link that leads out is told as a fault and the walk goes on. Links are followed inside the drive; a folder is entered once, so
- * loops end. What killed writes left is settled on the way.
+ * loops end.
  */
 export async function* walkFolders(
   root: string,
@@ -57,6 +59,7 @@ export async function* walkFolders(
     isExcluded = () => false,
     seed = '',
     stampOf = () => undefined,
+    settle,
     list = (tasks) => Promise.resolve(listFolders(tasks)),
   }: WalkOptions = {},
 ): AsyncGenerator<WalkedFolder> {
@@ -76,7 +79,8 @@ export async function* walkFolders(
       while (waiting.length > 0 && listing.length < AHEAD) listing.push(ask(waiting.splice(0, FOLDERS_AT_ONCE)));
       const found: string[] = [];
       for (const [folder, listed] of (await listing.shift()) ?? []) {
-        const result = 'code' in listed || !listed.hasLeftovers ? listed : await listSettled(folder);
+        const result =
+          settle === undefined || 'code' in listed || !listed.hasLeftovers ? listed : await listSettled(folder, settle);
         if ('code' in result) {
           const error = new AppError(result.code, result.message);
           yield { folder, stamp: '', isSame: false, entries: [{ kind: 'fault', folder, name: '', error }] };
@@ -94,9 +98,9 @@ export async function* walkFolders(
   }
 
   /** Lists a folder once more, with all its files, after what was left there is settled; what cannot be settled is a fault. */
-  async function listSettled(folder: string): Promise<FolderResult> {
+  async function listSettled(folder: string, settle: NonNullable<WalkOptions['settle']>): Promise<FolderResult> {
     const full = path.join(root, folder);
-    const conflicts = await settleLeftovers(full).then(
+    const conflicts = await settle(full, folder).then(
       (outcome) => outcome.conflicts,
       // A drive that cannot be written to keeps what was left; its files are read all the same.
       (error: unknown) => [{ name: '', error: diskError(error, full) }],

@@ -6,6 +6,7 @@ import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { diskError } from '../drives/disk-errors.ts';
 import { settleLeftovers } from '../drives/leftovers.ts';
+import { unknownWrites } from '../services/known-writes.ts';
 import { keepFile } from '../drives/keep-file.ts';
 import { isWithin } from '../drives/roots.ts';
 import { contentsOf, filesOut, noteUse, sizeOf } from '../services/copy-out.ts';
@@ -33,7 +34,7 @@ export async function copyOutJob(app: AppContext, run: JobRun): Promise<void> {
       await mkdir(within, { recursive: true });
     }
     await app.roots.checkedFolder(within);
-    await settleLeftovers(within);
+    await settleLeftovers(within, unknownWrites(app));
     entered.add(within);
   };
   let same = 0;
@@ -42,6 +43,7 @@ export async function copyOutJob(app: AppContext, run: JobRun): Promise<void> {
     const failure = await (async () => {
       if (!isWithin(folder, target)) throw new AppError('PATH_OUTSIDE_ROOTS', `${target} leads out of ${folder}.`);
       await enter(path.dirname(target));
+      await run.fence.check();
       const isWritten = await keepFile(await contentsOf(app, file, signal), target);
       if (isWritten) await noteUse(app, file.soundId, run.job.personId, folder);
       else same += 1;

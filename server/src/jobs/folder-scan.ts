@@ -3,6 +3,8 @@ import { AppError } from '@flagstone/core/errors';
 import type { AppContext } from '../app-context.ts';
 import { batchItems, copies, sounds } from '../db/schema.ts';
 import type { DriveFiles } from '../drives/drive-files.ts';
+import { settleLeftovers } from '../drives/leftovers.ts';
+import { knownWrites } from '../services/known-writes.ts';
 import { walkFolders, type WalkedFolder, type WalkEntry } from '../drives/walk.ts';
 import { noteSame, type FolderStamp } from './folder-stamps.ts';
 import { IdSet } from './id-set.ts';
@@ -85,6 +87,10 @@ export class FolderScan {
       seed,
       stampOf: (folder) => stamps.get(folder)?.stamp,
       list: (tasks) => this.app.workers.listFolders(tasks),
+      settle: async (full, folder) => {
+        await this.run.fence.check();
+        return settleLeftovers(full, knownWrites(this.app, this.target.driveId, folder));
+      },
     });
     try {
       for await (const folder of walked) await (folder.isSame ? this.pass(folder) : this.take(folder));

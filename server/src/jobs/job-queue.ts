@@ -9,7 +9,9 @@ import type { AppContext } from '../app-context.ts';
 import type { Database } from '../db/connect.ts';
 import { isDatabaseGone } from '../db/database-errors.ts';
 import { jobs, type JobFailures } from '../db/schema.ts';
+import { hasEnded, processToken, writeAsJobs } from '../drives/temporary-names.ts';
 import type { LiveEvents } from '../services/live-events.ts';
+import { fenceOf, JobTaken, type Fence } from './fence.ts';
 
 type JobRow = typeof jobs.$inferSelect;
 /** Times are the database's, the only clock that all processes share. */
@@ -18,6 +20,8 @@ type JobChanges = Partial<Omit<JobRow, 'finishedAt'>> & { finishedAt?: SQL | nul
 /** What a job's work gets: its row, and how to tell of progress. */
 export interface JobRun {
   job: JobRow;
+  /** Says whether the job is still this process's; to be asked before a file is touched. */
+  fence: Fence;
   /** Adds to the counts; told to everybody a few times a second. Throws JobStopped when somebody asked to stop or to pause. */
   advance: (step: { done?: number; failed?: number }) => Promise<void>;
   /** Notes why an item failed, for the log of errors; its count goes through `advance`. */
@@ -49,14 +53,11 @@ export class JobStopped extends Error {
   }
 }
 
-/** Thrown inside a job whose row another process took over, because this one was not heard of for too long. */
-class JobTaken extends Error {}
-
 const PROGRESS_EVERY_MS = 250;
 /** A running job says that it lives every ten seconds; one that was not heard of for forty is taken up by another process. */
 const HEARTBEAT_MS = 10_000;
 const DEAD_AFTER_SECONDS = 40;
-const SILENT_SINCE = sql.raw(`now() - interval '${DEAD_AFTER_SECONDS} seconds'`);
+export const SILENT_SINCE = sql.raw(`now() - interval '${DEAD_AFTER_SECONDS} seconds'`);
 /** A job whose lane is taken by another process is offered again after this. */
 const LANE_RETRY_SECONDS = 2;
 /** For so long a job is left to processes that see its drives; then whoever has it runs it, and says what is missing. */
@@ -75,7 +76,8 @@ const QUEUES = { files: 2, measure: 1 } as const;
 /** A job that was cut short waits to be done again. */
 const AGAIN = { state: 'waiting', done: 0, failed: 0, failures: {}, worker: null } as const;
 
-const thisWorker = `${os.hostname()}:${process.pid}`;
+writeAsJobs();
+const thisWorker = `${os.hostname()}:${process.pid} ${processToken()}`;
 
 /**
  * Long work, shared by all processes on one database. pg-boss brings a job to some process; the table `jobs` holds what people see and who
@@ -95,7 +97,11 @@ export class JobQueue {
   private sees: (lanes: readonly string[]) => Promise<boolean> = () => Promise.resolve(true);
 
   constructor(connectionString: string, db: Database, live: LiveEvents, log: Logger) {
-    this.boss = new PgBoss({ connectionString, max: 3, application_name: `${TAKER} ${thisWorker}`.slice(0, 63) });
+    this.boss = new PgBoss({
+      connectionString,
+      max: 3,
+      application_name: `${TAKER} ${os.hostname()}:${process.pid}`.slice(0, 63),
+    });
     this.boss.on('error', (error) => log.error({ why: error.message }, 'the job queue met an error'));
     this.db = db;
     this.live = live;
@@ -154,7 +160,7 @@ export class JobQueue {
       await this.db
         .update(jobs)
         .set({ heartbeatAt: sql`now()` })
-        .where(inArray(jobs.id, [...this.running]));
+        .where(and(inArray(jobs.id, [...this.running]), eq(jobs.worker, thisWorker)));
     for (const job of await this.takeUpDead()) await this.send(job);
     if (this.takesJobs && this.running.size === 0) await this.sendUnheard();
     await this.offerAwaiting();
@@ -306,7 +312,14 @@ export class JobQueue {
       const now = sql`now()`;
       const [job] = await tx
         .update(jobs)
-        .set({ state: 'running', worker: thisWorker, heartbeatAt: now, startedAt: now, asked: null })
+        .set({
+          state: 'running',
+          worker: thisWorker,
+          lease: sql`${jobs.lease} + 1`,
+          heartbeatAt: now,
+          startedAt: now,
+          asked: null,
+        })
         .where(eq(jobs.id, jobId))
         .returning();
       return job;
@@ -348,7 +361,7 @@ export class JobQueue {
       const [row] = await this.db
         .update(jobs)
         .set({ ...progress, heartbeatAt: sql`now()`, ...changes })
-        .where(and(eq(jobs.id, jobId), eq(jobs.worker, thisWorker)))
+        .where(and(eq(jobs.id, jobId), eq(jobs.worker, thisWorker), eq(jobs.lease, job.lease)))
         .returning();
       if (!row) throw new JobTaken('taken up by another process, or removed, while it ran here');
       await this.tell(row);
@@ -356,6 +369,7 @@ export class JobQueue {
     };
     const run: JobRun = {
       job,
+      fence: fenceOf(this.db, job),
       setTotal: async (total) => void (await save({ total })),
       setResult: (result) => void (progress.result = result),
       note: (failure, what) => noteFailure(progress.failures, failure, what),
@@ -409,8 +423,10 @@ export class JobQueue {
   }
 }
 
-/** Whether a process, given as host:pid, ran on this machine and does so no more. */
+/** Whether a process ran on this machine and does so no more. Versions before were known by host and number alone. */
 function isDeadHere(worker: string | null): boolean {
+  const token = worker?.split(' ')[1];
+  if (token !== undefined) return hasEnded(token) === true;
   const [host, pid] = [worker?.slice(0, worker.lastIndexOf(':')), Number(worker?.slice(worker.lastIndexOf(':') + 1))];
   if (host !== os.hostname() || pid === process.pid) return false;
   try {

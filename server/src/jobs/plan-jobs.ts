@@ -19,6 +19,8 @@ import { performCut, settleInterruptedCut, undoCut } from '../services/cuts.ts';
 import { performRename, settleInterruptedRename } from '../services/renames.ts';
 import { filesOf } from '../services/drives.ts';
 import { performRelocation } from '../services/relocation.ts';
+import { knownWrites } from '../services/known-writes.ts';
+import type { Fence } from './fence.ts';
 import type { JobRun } from './job-queue.ts';
 
 const payloadSchema = z.object({
@@ -44,7 +46,7 @@ export async function runPlanJob(app: AppContext, run: JobRun): Promise<void> {
   if (!plan) throw new AppError('NOT_FOUND', `There is no plan ${planId}.`);
   await recoverJournal(app, planId);
   if (retry) await planFailedAgain(app, planId);
-  const perform = (item: JournalRow): Promise<void> => performOf(plan.kind).do(app, item);
+  const perform = (item: JournalRow): Promise<void> => performOf(plan.kind).do(app, item, run.fence);
   const wanted = and(
     eq(journal.planId, planId),
     eq(journal.state, 'planned'),
@@ -65,7 +67,7 @@ export async function undoPlanJob(app: AppContext, run: JobRun): Promise<void> {
   const [plan] = await app.db.select().from(plans).where(eq(plans.id, planId));
   if (!plan) throw new AppError('NOT_FOUND', `There is no plan ${planId}.`);
   await recoverJournal(app, planId);
-  const undo = (item: JournalRow): Promise<void> => performOf(plan.kind).undo(app, item);
+  const undo = (item: JournalRow): Promise<void> => performOf(plan.kind).undo(app, item, run.fence);
   const wanted = and(eq(journal.planId, planId), eq(journal.state, 'done'), onDrives(driveIds));
   await run.setTotal(await app.db.$count(journal, wanted));
   try {
@@ -80,20 +82,21 @@ function onDrives(driveIds: readonly string[] | undefined): SQL | undefined {
   return sql`exists (select from copies c where c.id = ${journal.copyId} and c.drive_id = any(${sql.param(driveIds)}::uuid[]))`;
 }
 
-type Perform = (app: AppContext, item: JournalRow) => Promise<void>;
+type Perform = (app: AppContext, item: JournalRow, fence: Fence) => Promise<void>;
+type Settle = (app: AppContext, item: JournalRow) => Promise<void>;
 
 /** How an item of a kind of plan is done and taken back, and settled when that was cut short. */
-const PERFORM: Record<PlanKind, { do: Perform; undo: Perform; settle: Perform }> = {
+const PERFORM: Record<PlanKind, { do: Perform; undo: Perform; settle: Settle }> = {
   rename: {
-    do: (app, item) => performRename(app, item, 'do'),
-    undo: (app, item) => performRename(app, item, 'undo'),
+    do: (app, item, fence) => performRename(app, item, 'do', fence),
+    undo: (app, item, fence) => performRename(app, item, 'undo', fence),
     settle: settleInterruptedRename,
   },
   write: { do: performWrite, undo: undoWrite, settle: settleInterruptedWrite },
   cut: { do: performCut, undo: undoCut, settle: settleInterruptedCut },
   relocate: {
-    do: (app, item) => performRelocation(app, item, 'do'),
-    undo: (app, item) => performRelocation(app, item, 'undo'),
+    do: (app, item, fence) => performRelocation(app, item, 'do', fence),
+    undo: (app, item, fence) => performRelocation(app, item, 'undo', fence),
     // Only the database changes, in one transaction: nothing is ever left half done.
     settle: (app, item) => setState(app.db, item, item.state === 'undoing' ? 'done' : 'planned'),
   },
@@ -178,9 +181,17 @@ export async function recoverJournal(app: AppContext, planId?: number): Promise<
       const files = filesOf(app, drive);
       // One that is gone is looked for where it was; settling it tells so.
       const real = await files.existing(folder, copyName).catch(() => files.absolute(folder, copyName));
-      const { conflicts } = await settleLeftovers(path.dirname(real));
+      const own = path.basename(real);
+      const known = knownWrites(app, drive.id, folder);
+      const { conflicts } = await settleLeftovers(path.dirname(real), {
+        ...known,
+        isUnderWay: async (name) => name === own || known.isUnderWay(name),
+      });
       for (const { error } of conflicts) app.log.warn({ err: error }, 'a write that was cut short cannot be finished');
-      await performOf(kind).settle(app, item);
+      const torn = conflicts.find(({ name }) => name === own);
+      // What is neither as it was nor as it was to be is never called done.
+      if (torn) await setFailed(app, item, torn.error);
+      else await performOf(kind).settle(app, item);
     } catch (error) {
       // The drive may be away now; the item stays under way and is settled at a later start.
       app.log.warn({ err: itemError(error), item: item.id }, 'an interrupted item cannot be settled yet');

@@ -19,7 +19,8 @@ import { emptyCounts, writeChunk } from '../jobs/index-writer.ts';
 import { copyThatIsHere } from './analyses.ts';
 import { patternsOf } from './collections.ts';
 import { filesOf } from './drives.ts';
-import { setState, subjectOf, type JournalRow } from './journal-items.ts';
+import type { Fence } from '../jobs/fence.ts';
+import { beginItem, setState, subjectOf, type JournalRow } from './journal-items.ts';
 import { getPlan, storePlan, type NewItem } from './plans.ts';
 import { rowOfSound } from './sound-rows.ts';
 import { refuseChanged } from './write-plan.ts';
@@ -141,18 +142,18 @@ function nameOfPart(
 }
 
 /** Makes the file of a cut item and takes it up as a sound of its own, the child of its source. */
-export async function performCut(app: AppContext, item: JournalRow): Promise<void> {
+export async function performCut(app: AppContext, item: JournalRow, fence: Fence): Promise<void> {
   const { copy, files } = await subjectOf(app, item);
   const [before, after] = [beforeSchema.parse(item.before), afterSchema.parse(item.after)];
   refuseChanged(copy, await files.stampOf(copy.folder, copy.name), copy.name);
   const source = await files.existing(copy.folder, copy.name);
-  await setState(app.db, item, 'started');
+  await beginItem(app.db, item, 'started', fence);
   const target = files.absolute(copy.folder, after.name);
   let digest = '';
   try {
     await cutFile(source, target, { ...after, range: before }, async (quickDigest) => {
       digest = quickDigest;
-      await setState(app.db, item, 'started', { after: { ...item.after, quickDigest } });
+      await beginItem(app.db, item, 'started', fence, { after: { ...item.after, quickDigest } });
     });
   } catch (error) {
     throw diskError(error, target);
@@ -210,7 +211,7 @@ async function takeUp(
 }
 
 /** Removes the file that a cut item made, when it is still the very file. Throws NOT_UNDOABLE when it was changed since. */
-export async function undoCut(app: AppContext, item: JournalRow): Promise<void> {
+export async function undoCut(app: AppContext, item: JournalRow, fence: Fence): Promise<void> {
   const { files } = await subjectOf(app, item);
   const { name, madeCopyId } = afterSchema.parse(item.after);
   const [made] = await app.db
@@ -229,7 +230,7 @@ export async function undoCut(app: AppContext, item: JournalRow): Promise<void> 
   ).rows;
   if (!isSame || edits > 0)
     throw new AppError('NOT_UNDOABLE', `“${name}” or its record was changed since; it is left as it is.`);
-  await setState(app.db, item, 'undoing');
+  await beginItem(app.db, item, 'undoing', fence);
   const full = files.absolute(made.folder, made.name);
   await unlink(full).catch((error: unknown) => {
     throw diskError(error, full);

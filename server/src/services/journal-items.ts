@@ -4,13 +4,14 @@ import { planWrite } from '@flagstone/core/formats/plan-write';
 import type { WritePlan } from '@flagstone/core/formats/write-plan';
 import { filledFields, type SoundRecord } from '@flagstone/core/record/fields';
 import { fieldsNotCarried } from '@flagstone/core/record/in-step';
-import { eq } from 'drizzle-orm';
+import { and, eq } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { copies, drives, journal, records, type JournalProblem } from '../db/schema.ts';
 import type { DriveFiles, FileStamp } from '../drives/drive-files.ts';
 import { readAudio } from '../drives/read-audio.ts';
 import { rewriteFile } from '../drives/rewrite-file.ts';
+import { JobTaken, type Fence } from '../jobs/fence.ts';
 import { filesOf } from './drives.ts';
 import { refuseChanged } from './write-plan.ts';
 
@@ -51,6 +52,22 @@ export async function setState(
     .where(eq(journal.id, item.id));
 }
 
+/** Marks an item as under way, just before its file is touched. Throws JobTaken when another process took the job over. */
+export async function beginItem(
+  db: Queryable,
+  item: JournalRow,
+  state: 'started' | 'undoing',
+  fence: Fence,
+  more: Partial<JournalRow> = {},
+): Promise<void> {
+  const begun = await db
+    .update(journal)
+    .set({ state, changedAt: new Date(), ...more })
+    .where(and(eq(journal.id, item.id), fence.holds))
+    .returning({ id: journal.id });
+  if (begun.length === 0) throw new JobTaken('taken up by another process while it ran here');
+}
+
 /** Marks an item failed with its error, keeping the problems it had. */
 export async function setFailed(app: AppContext, item: JournalRow, error: AppError, state = 'failed'): Promise<void> {
   const problem: JournalProblem = { code: error.code, severity: 'error', message: error.message, remedy: error.remedy };
@@ -58,7 +75,7 @@ export async function setFailed(app: AppContext, item: JournalRow, error: AppErr
 }
 
 /** Writes the record into the file of an item. The bytes around the audio go into the journal first. */
-export async function performWrite(app: AppContext, item: JournalRow): Promise<void> {
+export async function performWrite(app: AppContext, item: JournalRow, fence: Fence): Promise<void> {
   const { copy, files } = await subjectOf(app, item);
   const [record] = await app.db.select().from(records).where(eq(records.soundId, copy.soundId));
   if (!record) throw new AppError('NOT_FOUND', 'The sound has no record any more.');
@@ -76,8 +93,9 @@ export async function performWrite(app: AppContext, item: JournalRow): Promise<v
       .where(eq(copies.id, copy.id));
     return setState(app.db, item, 'unchanged');
   }
-  await setState(app.db, item, 'started', { headBytes: prepared.headBytes, tailBytes: prepared.tailBytes });
-  const { stamp } = await rewriteFile(files, copy.folder, copy.name, copy, prepared.plan);
+  const { headBytes, tailBytes, plan } = prepared;
+  await beginItem(app.db, item, 'started', fence, { headBytes, tailBytes });
+  const { stamp } = await rewriteFile(files, copy.folder, copy.name, copy, plan, { beforeTouching: fence.check });
   await recordContents(app, item, { copy, files, stamp, record }, 'done');
 }
 
@@ -94,7 +112,7 @@ async function bytesAroundAudio(source: ByteSource): Promise<{ headBytes: Buffer
 }
 
 /** Gives a file back the very bytes that it had around its audio before it was written. */
-export async function undoWrite(app: AppContext, item: JournalRow): Promise<void> {
+export async function undoWrite(app: AppContext, item: JournalRow, fence: Fence): Promise<void> {
   const { copy, files } = await subjectOf(app, item);
   const { headBytes, tailBytes } = item;
   if (!headBytes || !tailBytes) throw new AppError('NOT_UNDOABLE', 'The journal holds no bytes to put back.');
@@ -113,8 +131,8 @@ export async function undoWrite(app: AppContext, item: JournalRow): Promise<void
       sizeBytes: headBytes.length + facts.audioBytes + tailBytes.length,
     };
   });
-  await setState(app.db, item, 'undoing');
-  const { stamp } = await rewriteFile(files, copy.folder, copy.name, copy, plan);
+  await beginItem(app.db, item, 'undoing', fence);
+  const { stamp } = await rewriteFile(files, copy.folder, copy.name, copy, plan, { beforeTouching: fence.check });
   await recordContents(app, item, { copy, files, stamp, record }, 'undone');
 }
 

@@ -7,7 +7,8 @@ import { copies, drives, type JournalProblem } from '../db/schema.ts';
 import { diskError } from '../drives/disk-errors.ts';
 import type { DriveFiles, FileStamp } from '../drives/drive-files.ts';
 import { driveFolderOf, filesOf } from './drives.ts';
-import { setState, type JournalRow } from './journal-items.ts';
+import type { Fence } from '../jobs/fence.ts';
+import { beginItem, setState, type JournalRow } from './journal-items.ts';
 import { getPlan, storePlan, type NewItem } from './plans.ts';
 import { readFolderFinder, rememberFolder } from './read-folders.ts';
 import { isBelow, lockRecords, refreshSearch } from './search.ts';
@@ -113,7 +114,12 @@ async function isTaken(app: AppContext, copyId: number, { driveId, folder, name 
 /**
  * Gives a copy its other place, or the first one back. One whose time of change differs there is read again at the next scan, which proves it.
  */
-export async function performRelocation(app: AppContext, item: JournalRow, direction: 'do' | 'undo'): Promise<void> {
+export async function performRelocation(
+  app: AppContext,
+  item: JournalRow,
+  direction: 'do' | 'undo',
+  fence: Fence,
+): Promise<void> {
   const [from, to] = [item.before, item.after].map((place) => placeSchema.parse(place)) as [Place, Place];
   const [now, next] = direction === 'do' ? [from, to] : [to, from];
   const [copy] = await app.db.select().from(copies).where(eq(copies.id, item.copyId));
@@ -126,6 +132,7 @@ export async function performRelocation(app: AppContext, item: JournalRow, direc
   const isSame = stamp?.mtimeMs === copy.mtimeMs;
   const readFolderOf = await readFolderFinder(app, next.driveId);
   await app.db.transaction(async (tx) => {
+    await beginItem(tx, item, direction === 'do' ? 'started' : 'undoing', fence);
     await lockRecords(tx, [copy.soundId]);
     await tx
       .update(copies)

@@ -5,8 +5,10 @@ import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { copies } from '../db/schema.ts';
 import { layName, renameTogether, settleRename, type NameChange } from '../drives/rename-together.ts';
-import { setFailed, setState, subjectOf, type JournalRow } from './journal-items.ts';
+import type { Fence } from '../jobs/fence.ts';
+import { beginItem, setFailed, setState, subjectOf, type JournalRow } from './journal-items.ts';
 import { lockRecords, refreshSearch } from './search.ts';
+import { refuseChanged } from './write-plan.ts';
 
 /** What a rename item says before and after: the name of the file, and those of the files that go along, in the same order. */
 const sideSchema = z.object({ name: z.string(), companions: z.array(z.string()).nullable().default(null) });
@@ -22,15 +24,22 @@ function changesOf(item: JournalRow, direction: 'do' | 'undo'): { file: NameChan
 }
 
 /** Renames the file of an item with those that go along, or renames them back. Journaled before and after. */
-export async function performRename(app: AppContext, given: JournalRow, direction: 'do' | 'undo'): Promise<void> {
+export async function performRename(
+  app: AppContext,
+  given: JournalRow,
+  direction: 'do' | 'undo',
+  fence: Fence,
+): Promise<void> {
   const { copy, files } = await subjectOf(app, given);
   const isLate = direction === 'do' && given.problems.some(({ code }) => code === DRIVE_AWAY);
   const item = isLate ? await laidAnew(given, () => files.folderNames(copy.folder)) : given;
   const { file, companions } = changesOf(item, direction);
   if (copy.name !== file.from)
     throw new AppError('CONFLICT', `The file is called “${copy.name}” now, not “${file.from}”.`);
+  // What stands there now is what was seen when the plan was made, and no other file that took its name since.
+  refuseChanged(copy, await files.plainStampOf(copy.folder, copy.name), copy.name);
   const { before, after } = item;
-  await setState(app.db, item, direction === 'do' ? 'started' : 'undoing', { before, after });
+  await beginItem(app.db, item, direction === 'do' ? 'started' : 'undoing', fence, { before, after });
   await renameTogether(files, copy.folder, file, companions);
   await recordRename(app, item, copy, file.to, direction === 'do' ? 'done' : 'undone');
 }
