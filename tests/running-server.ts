@@ -49,6 +49,10 @@ export class RunningServer {
     });
   }
 
+  get pid(): number | undefined {
+    return this.process?.pid;
+  }
+
   /** Ends it in order with SIGTERM, or at once with SIGKILL, and waits until it has ended. */
   async end(signal: 'SIGTERM' | 'SIGKILL' = 'SIGTERM'): Promise<void> {
     const server = this.process;

@@ -5,6 +5,7 @@ import { AppError } from '@flagstone/core/errors';
 import express, { type Express } from 'express';
 import helmet from 'helmet';
 import type { AppContext } from './app-context.ts';
+import { requirePerson } from './routes/acting-person.ts';
 import { apiRoutes } from './routes/api-routes.ts';
 import { errorAnswer } from './routes/error-answer.ts';
 import { mediaRoutes } from './routes/media-routes.ts';
@@ -35,6 +36,7 @@ export function httpServer(app: AppContext): Express {
     if (!LOOPBACK_NAMES.includes(host)) throw new AppError('HOST_REFUSED', `Requests to “${host}” are not answered.`);
     next();
   });
+  server.use('/api', requirePerson(app));
   server.use('/api', mediaRoutes(app));
   server.use('/api', express.json({ limit: '4mb' }), apiRoutes(app));
   if (existsSync(WEB_FOLDER)) {

@@ -77,7 +77,10 @@ try {
   const { batch } = (await answer.json()) as { batch: { id: number } };
   const started = performance.now();
   const isMeasured = async (): Promise<boolean> => {
-    const jobs = (await (await fetch(`${server.address}/api/jobs`)).json()) as { kind: string; state: string }[];
+    const jobs = (await (await fetch(`${server.address}/api/jobs`, { headers })).json()) as {
+      kind: string;
+      state: string;
+    }[];
     return jobs.some(({ kind }) => kind === 'measure') && jobs.every(({ state }) => state === 'done');
   };
   while (!(await isMeasured())) await new Promise((resolve) => setTimeout(resolve, 500));

@@ -64,7 +64,7 @@ type Body = { total?: number | { count: number } | null; rows?: unknown[] };
 const addressOf = (place: string, query: Query): string =>
   `${address}${place}?${new URLSearchParams({ ...query }).toString()}`;
 async function ask(place: string, query: Query): Promise<Body> {
-  const answer = await fetch(addressOf(place, query));
+  const answer = await fetch(addressOf(place, query), { headers: { 'X-Flagstone-Person': '1' } });
   const body = (await answer.json()) as Body;
   if (!answer.ok) throw new Error(`${place} ${JSON.stringify(query)}: ${answer.status} ${JSON.stringify(body)}`);
   return body;

@@ -1,7 +1,7 @@
 import type { Answered, Asking } from './many-clients.ts';
 
 async function ask(address: string): Promise<void> {
-  const answer = await fetch(address);
+  const answer = await fetch(address, { headers: { 'X-Flagstone-Person': '1' } });
   const body: unknown = await answer.json();
   if (!answer.ok) throw new Error(`${address}: ${answer.status} ${JSON.stringify(body)}`);
 }

@@ -268,7 +268,7 @@ describe('finding a sound', () => {
     await page.goto(`${server.address}/pull`);
     await page.waitForSelector('.row');
     const report = await page.$$eval('a.el-button', (links) => links.map((link) => link.getAttribute('href')));
-    const answer = await fetch(`${server.address}${report[0] ?? ''}`);
+    const answer = await fetch(`${server.address}${report[0] ?? ''}`, { headers: { cookie: 'flagstone-person=1' } });
     expect(answer.headers.get('content-type')).toBe('application/pdf');
     await writeFile(path.join(saved.folder, 'list.pdf'), Buffer.from(await answer.arrayBuffer()));
     const { stdout } = await promisify(execFile)('pdftotext', ['-layout', path.join(saved.folder, 'list.pdf'), '-']);

@@ -56,7 +56,7 @@ export class TestApplication {
   }
 
   get http() {
-    return request(httpServer(this.application.context));
+    return request.agent(httpServer(this.application.context)).set('X-Flagstone-Person', '1');
   }
 
   /** Closes and opens again on the same database, as a restart does. */

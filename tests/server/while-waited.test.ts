@@ -80,7 +80,10 @@ describe('reads that nobody waits for any more', () => {
     };
     const leaving = new AbortController();
     const { port } = server.address() as AddressInfo;
-    const answer = fetch(`http://127.0.0.1:${port}/api/catalogue?q=kiln&sort=name`, { signal: leaving.signal });
+    const answer = fetch(`http://127.0.0.1:${port}/api/catalogue?q=kiln&sort=name`, {
+      signal: leaving.signal,
+      headers: { 'x-flagstone-person': '1' },
+    });
     await until(async () => (await waiting()) > 0);
     leaving.abort(new Error('gone'));
     await expect(answer).rejects.toThrow('gone');

@@ -50,3 +50,19 @@ describe('editing XML', () => {
     expect(childOf(root, 'D')).toBeUndefined();
   });
 });
+
+describe('the text of an element made to hurt', () => {
+  it('is found in one pass, however marks are nested', () => {
+    const nested = `<a>${'<![CDATA['.repeat(100_000)}x]]></a>`;
+    const root = parseXml(nested);
+    const began = process.cpuUsage().user;
+    expect(textOf(nested, root).endsWith('x')).toBe(true);
+    // Seconds when it is gone through again for each; this is no matter of a fast machine.
+    expect(process.cpuUsage().user - began).toBeLessThan(1_000_000);
+  });
+
+  it('keeps entities of CDATA, and resolves those outside of it', () => {
+    const text = '<a>&lt;<!-- &amp; --><![CDATA[&amp;]]><?x &amp;?>&#65;</a>';
+    expect(textOf(text, parseXml(text))).toBe('<&amp;A');
+  });
+});

@@ -90,14 +90,37 @@ export function textOf(text: string, element: XmlElement): string {
     from = child.end;
   }
   inner += text.slice(from, element.innerEnd);
-  return inner
-    .replace(/<!--[\s\S]*?-->|<\?[\s\S]*?\?>/g, '')
-    .split(/(<!\[CDATA\[[\s\S]*?\]\]>)/)
-    .map((part) =>
-      part.startsWith('<![CDATA[') ? part.slice(9, -3) : part.replace(/&(#x?[0-9a-fA-F]+|\w+);/g, resolveEntity),
-    )
-    .join('')
-    .trim();
+  return withoutMarkup(inner).trim();
+}
+
+const resolved = (text: string): string => text.replace(/&(#x?[0-9a-fA-F]{1,8}|\w{1,10});/g, resolveEntity);
+
+/** What begins and ends a stretch that is no text of its own; of a CDATA section the contents are. */
+const STRETCHES = [
+  { begin: '<!--', end: '-->', isText: false },
+  { begin: '<?', end: '?>', isText: false },
+  { begin: '<![CDATA[', end: ']]>', isText: true },
+] as const;
+
+/** In one pass, and looking for each end once at most from where it is: nothing is gone through again and again, however the marks are nested. */
+function withoutMarkup(inner: string): string {
+  let text = '';
+  let from = 0;
+  const isUnclosed = new Set<string>();
+  for (let at = inner.indexOf('<'); at >= 0; at = inner.indexOf('<', at + 1)) {
+    const stretch = STRETCHES.find(({ begin }) => inner.startsWith(begin, at));
+    if (!stretch || isUnclosed.has(stretch.end)) continue;
+    const end = inner.indexOf(stretch.end, at + stretch.begin.length);
+    if (end < 0) {
+      isUnclosed.add(stretch.end);
+      continue;
+    }
+    text += resolved(inner.slice(from, at));
+    if (stretch.isText) text += inner.slice(at + stretch.begin.length, end);
+    from = end + stretch.end.length;
+    at = from - 1;
+  }
+  return text + resolved(inner.slice(from));
 }
 
 function resolveEntity(whole: string, name: string): string {

@@ -17,7 +17,7 @@ describe('suggesting a record', () => {
   it('fills every field that something speaks for', () => {
     expect(suggestRecord(sources, all, categories)).toEqual({
       catId: 'DOORMetl',
-      fxName: 'KILN DOOR Slam USB Fan',
+      fxName: 'KILN DOOR Slam USB Fan 02',
       description: 'Kiln door slam USB fan',
       keywords: ['kiln', 'door', 'slam', 'usb', 'fan', 'doors', 'metal'],
       form: 'single',
@@ -38,5 +38,10 @@ describe('suggesting a record', () => {
       tempo: 96,
     });
     expect(suggestRecord({ ...given, record: emptyRecord(), fileName: '0031.wav' }, all, categories)).toEqual({});
+  });
+
+  it('keeps model numbers among the keywords, and takes none for one', () => {
+    const given = { ...sources, category: undefined, fileName: 'HX7 drill MK2 T04.wav' };
+    expect(suggestRecord(given, new Set(['keywords']), categories)).toEqual({ keywords: ['drill', 'HX7', 'MK2'] });
   });
 });

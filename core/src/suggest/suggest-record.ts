@@ -58,7 +58,8 @@ export function suggestRecord(
   const values: Partial<SoundRecord> = {
     ...(category ? { catId: category.catId } : {}),
     fxName,
-    description: toLetterCase(fxName, 'sentence', COMMON_ACRONYMS),
+    // Which take it is says nothing of the sound.
+    description: toLetterCase(fxName.replace(/\s\d{1,4}$/, ''), 'sentence', COMMON_ACRONYMS),
     keywords: keywordsOf(fileName, category),
     ...(measured ? { form: measured.form, weight: measured.weight, activity: measured.activity } : {}),
     ...(measured?.tempoBpm ? { tempo: Math.round(measured.tempoBpm * 10) / 10 } : {}),
@@ -77,9 +78,15 @@ function isMusical(record: SoundRecord, category: SuggestionSources['category'])
   return [record.category, category?.category].includes('MUSICAL');
 }
 
+/** A model number, such as HX7 or MK2: capitals and figures in one word. Takes are marked in the same way. */
+const MODEL = /(?<![\p{L}\p{N}])(?=[\p{Lu}\d]*\p{Lu})(?=[\p{Lu}\d]*\d)[\p{Lu}\d]{2,8}(?![\p{L}\p{N}])/gu;
+const TAKE_MARK = /^(?:T|TK|TAKE|V|CH)\d+$/;
+
 /** The telling words of a name, and those of its category. */
 function keywordsOf(fileName: string, category: SuggestionSources['category']): string[] {
-  const told = wordsOf(splitExtension(fileName).base).filter((word) => isTelling(word, 3));
+  const { base } = splitExtension(fileName);
+  const models = (base.match(MODEL) ?? []).filter((word) => !TAKE_MARK.test(word));
+  const told = [...wordsOf(base.replace(MODEL, ' ')).filter((word) => isTelling(word, 3)), ...models];
   const named = category
     ? [category.category, category.subCategory].filter((name) => name !== 'MISC' && name !== 'GENERAL')
     : [];

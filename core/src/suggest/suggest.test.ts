@@ -109,10 +109,13 @@ describe('suggesting a category', () => {
 
 describe('an FXName from a raw file name', () => {
   it.each([
-    ['LOCK GATE, WOODEN - CREAKS OPEN, SLOW 01.wav', 'Lock Gate Wooden Creaks Open Slow'],
+    ['LOCK GATE, WOODEN - CREAKS OPEN, SLOW 01.wav', 'Lock Gate Wooden Creaks Open Slow 01'],
     ['240513_T01_kiln int roar.wav', 'Kiln Int Roar'],
-    ['KY_PotteryClink_GlazedBowl_03.wav', 'KY Pottery Clink Glazed Bowl'],
-    ['door_creak_002.wav', 'Door Creak'],
+    ['KY_PotteryClink_GlazedBowl_03.wav', 'KY Pottery Clink Glazed Bowl 03'],
+    ['door_creak_002.wav', 'Door Creak 002'],
+    ['6d-0.wav', '6d 00'],
+    ['HX7 motor take 3.wav', 'HX7 Motor 03'],
+    ['HDD SPIN UP.wav', 'HDD Spin Up'],
     ['Motor 5000 RPM up.wav', 'Motor 5000 RPM Up'],
     ['CERMBrk_Vase Shatters_ORV_CLAY.wav', 'Vase Shatters'],
     ['Mühlglocke läutet.wav', 'Mühlglocke Läutet'],

@@ -15,6 +15,8 @@ export const CASE_WORDS: Record<LetterCase, string> = {
 const SMALL = new Set('a an and at for from in into of on onto or the to with x'.split(' '));
 /** At most this many letters in capitals are taken for an acronym when the rest of the text is not in capitals. */
 const ACRONYM_LETTERS = 4;
+/** Short, in capitals and without vowels. */
+const SPELT = /^[B-DF-HJ-NP-TV-XZ]{2,4}$/;
 const WORD = /[\p{L}\p{N}][\p{L}\p{N}\p{M}'’]*/gu;
 
 /**
@@ -28,7 +30,7 @@ export const COMMON_ACRONYMS: readonly string[] = (
 
 /**
  * A text in another case. Kept whole are: words of `keptWhole` (written as they stand there, however they stood), words with digits (model
- * numbers such as MK2), words with capitals inside, and, with `guessAcronyms`, short words in capitals where the rest is not in capitals.
+ * numbers such as MK2), words in capitals without vowels (VHF), words with capitals inside, and, with `guessAcronyms`, short words in capitals where the rest is not in capitals.
  */
 export function toLetterCase(
   text: string,
@@ -58,7 +60,10 @@ export function toLetterCase(
 /** Whether the writer's capitals mean something: a model number, a name such as McKee, an acronym. */
 function standsForItself(word: string, isShouting: boolean, mayBeAcronym: boolean): boolean {
   if (/\p{N}/u.test(word)) return /\p{L}/u.test(word);
-  if (isShouting || word.length < 2) return false;
+  if (word.length < 2) return false;
+  // No word is said without a vowel: VHF, GSM, HDD are spelt.
+  if (SPELT.test(word)) return true;
+  if (isShouting) return false;
   if (word === word.toUpperCase()) return mayBeAcronym && word.length <= ACRONYM_LETTERS;
   return word.slice(1) !== word.slice(1).toLowerCase();
 }

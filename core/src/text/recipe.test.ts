@@ -106,7 +106,7 @@ describe('the steps of a recipe', () => {
     [
       'makes a clean name',
       [{ do: 'put', to: 'fxName', from: 'fileName', level: 1, how: 'replace', between: '' }],
-      { fxName: 'KILN Door Slam' },
+      { fxName: 'KILN Door Slam 07' },
     ],
     [
       'sets a value before another',

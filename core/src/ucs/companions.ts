@@ -28,6 +28,9 @@ export class FolderNames {
     return this.keys.has(key);
   }
 
+  /** How far counters went, by the name that was wanted: the next one goes on there, not from 1 again. */
+  readonly counters = new Map<string, number>();
+
   take(name: string): void {
     this.keys.add(nameKey(name));
   }

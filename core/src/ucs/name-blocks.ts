@@ -235,13 +235,27 @@ export function nameKey(fileName: string): string {
 
 /**
  * The name itself when it is free, else the first of ` 01`, ` 02` ... before the extension that is. `isTaken` is asked with the
- * nameKey of each candidate.
+ * nameKey of each candidate. `counters` remembers how far each name came, so that ten thousand of one name are not counted from 1 each.
  */
-export function freeName(fileName: string, isTaken: (key: string) => boolean): string {
-  if (!isTaken(nameKey(fileName))) return fileName;
+export function freeName(
+  fileName: string,
+  isTaken: (key: string) => boolean,
+  counters: Map<string, number> = new Map(),
+): string {
+  const key = nameKey(fileName);
+  if (!isTaken(key)) return fileName;
   const { base, extension } = splitExtension(fileName);
-  for (let counter = 1; ; counter += 1) {
+  for (let counter = (counters.get(key) ?? 0) + 1; ; counter += 1) {
     const candidate = `${base} ${String(counter).padStart(2, '0')}${extension}`;
-    if (!isTaken(nameKey(candidate))) return candidate;
+    if (isTaken(nameKey(candidate))) continue;
+    counters.set(key, counter);
+    return candidate;
   }
+}
+
+/** Whether a name is another one with a counter, as freeName gives it. */
+export function isCountedName(fileName: string, wanted: string): boolean {
+  const [own, plain] = [splitExtension(fileName), splitExtension(wanted)];
+  const rest = own.base.slice(plain.base.length);
+  return own.base.startsWith(plain.base) && own.extension === plain.extension && /^ \d{2,}$/.test(rest);
 }

@@ -16,6 +16,7 @@ import { riffChunkBytes } from '@flagstone/core/formats/wav/riff-chunks';
 import type { Segment } from '@flagstone/core/formats/write-plan';
 import type { SoundRecord } from '@flagstone/core/record/fields';
 import { writeSegments } from './copy-file.ts';
+import { complaintOf, inputOf, limitedFfmpeg } from './decoder.ts';
 import { handleSource, syncFolder } from './drive-files.ts';
 import { nameNew } from './name-new.ts';
 import { readAudio, sha256 } from './read-audio.ts';
@@ -161,10 +162,11 @@ async function cutCoded(
       ? ['-sample_fmt', 's32', '-bits_per_raw_sample', String(facts.bitDepth)]
       : ['-sample_fmt', 's16'];
   const coding = isFlac ? ['-c:a', 'flac', ...depth, '-f', 'flac'] : ['-c:a', 'pcm_s24le', '-f', 'wav'];
-  const args = ['-v', 'error', '-nostdin', '-i', `file:${source}`, '-map', '0:a:0', '-map_metadata', '-1', '-bitexact'];
-  await run('ffmpeg', [...args, '-af', filters.join(','), ...coding, `file:${raw}`]).catch((error: unknown) => {
+  const args = [...inputOf(source, facts), '-map', '0:a:0', '-map_metadata', '-1', '-bitexact'];
+  const [command, ...rest] = limitedFfmpeg(facts, [...args, '-af', filters.join(','), ...coding, `file:${raw}`]);
+  await run(command, rest).catch((error: unknown) => {
     const { stderr = '' } = error as { stderr?: string };
-    throw new AppError('CODEC_NOT_SUPPORTED', `ffmpeg cannot cut ${source}: ${stderr.trim().slice(0, 500)}`, {
+    throw new AppError('CODEC_NOT_SUPPORTED', `ffmpeg cannot cut it: ${complaintOf(stderr, source)}`, {
       cause: error,
     });
   });

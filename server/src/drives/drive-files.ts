@@ -5,6 +5,7 @@ import {
   lstat,
   open,
   readdir,
+  readlink,
   realpath,
   rename,
   stat,
@@ -19,6 +20,7 @@ import { isAudioName } from '@flagstone/core/formats/container';
 import { FolderNames } from '@flagstone/core/ucs/companions';
 import { nameKey } from '@flagstone/core/ucs/name-blocks';
 import { diskError } from './disk-errors.ts';
+import { openRegular } from './open-regular.ts';
 import { isWithin } from './roots.ts';
 
 /** What tells whether a file is still the one that was read. */
@@ -72,9 +74,39 @@ export class DriveFiles {
     const real = await realpath(plain).catch((error: unknown) => {
       throw diskError(error, plain);
     });
-    if (!isWithin(await realpath(this.root), real))
+    if (!isWithin(await this.realRoot(), real))
       throw new AppError('SYMLINK_OUTSIDE', `${plain} leads to ${real}, outside the drive.`);
     return real;
+  }
+
+  /** The root as it really is. One that was a folder when it was allowed, and is a link now, leads elsewhere. Throws SYMLINK_OUTSIDE. */
+  private async realRoot(): Promise<string> {
+    const real = await realpath(this.root).catch((error: unknown) => {
+      throw diskError(error, this.root);
+    });
+    if (real !== path.resolve(this.root))
+      throw new AppError('SYMLINK_OUTSIDE', `${this.root} is a link now and leads to ${real}.`);
+    return real;
+  }
+
+  /**
+   * Opens a folder, makes sure that it lies in the drive by the system's own word, and hands over a path to it that stays this folder whatever is put in its
+   * place meanwhile. Throws SYMLINK_OUTSIDE, FILE_VANISHED.
+   */
+  private async inFolder<Result>(folder: string, use: (held: string) => Promise<Result>): Promise<Result> {
+    const plain = this.absolute(folder);
+    const root = await this.realRoot();
+    const handle = await open(plain, constants.O_RDONLY | constants.O_DIRECTORY).catch((error: unknown) => {
+      throw diskError(error, plain);
+    });
+    try {
+      const held = `/proc/self/fd/${handle.fd}`;
+      const real = await readlink(held);
+      if (!isWithin(root, real)) throw new AppError('SYMLINK_OUTSIDE', `${plain} leads to ${real}, outside the drive.`);
+      return await use(held);
+    } finally {
+      await handle.close();
+    }
   }
 
   /** Whether the root is there and not empty. */
@@ -132,7 +164,7 @@ export class DriveFiles {
     use: (source: ByteSource, stamp: FileStamp) => Promise<Result>,
   ): Promise<Result> {
     const full = await this.existing(folder, name);
-    const handle = await open(full, 'r').catch((error: unknown) => {
+    const handle = await openRegular(full, await this.realRoot()).catch((error: unknown) => {
       throw diskError(error, full);
     });
     try {
@@ -145,10 +177,7 @@ export class DriveFiles {
 
   /** The names of everything that stands in a folder, as renaming in it needs them. */
   async folderNames(folder: string): Promise<FolderNames> {
-    const full = this.absolute(folder);
-    const names = await readdir(full).catch((error: unknown) => {
-      throw diskError(error, full);
-    });
+    const names = await this.inFolder(folder, (held) => readdir(held));
     return new FolderNames(names, isAudioName);
   }
 
@@ -160,31 +189,9 @@ export class DriveFiles {
   async rename(folder: string, from: string, to: string): Promise<void> {
     if (to.includes('/') || to === '' || to === '.' || to === '..')
       throw new AppError('BAD_REQUEST', `“${to}” is no file name.`);
-    const [old, target] = [this.absolute(folder, from), this.absolute(folder, to)];
-    try {
-      await access(path.dirname(old), constants.W_OK).catch((cause: unknown) => {
-        throw new AppError('FOLDER_READ_ONLY', `${path.dirname(old)} is read-only.`, { cause });
-      });
-      const before = await lstat(old);
-      const there = await lstat(target).catch(() => undefined);
-      const sameFile =
-        there !== undefined && there.ino === before.ino && there.dev === before.dev && nameKey(from) === nameKey(to);
-      if (there && !sameFile) throw new AppError('NAME_TAKEN', `${target} exists.`);
-      if (there) return await rename(old, target);
-      try {
-        await link(old, target);
-      } catch (error) {
-        const code = (error as NodeJS.ErrnoException).code;
-        if (code === 'EEXIST') throw new AppError('NAME_TAKEN', `${target} exists.`, { cause: error });
-        if (code !== 'EPERM' && code !== 'ENOTSUP' && code !== 'EOPNOTSUPP' && code !== 'EMLINK') throw error;
-        return await rename(old, target);
-      }
-      await unlink(old);
-    } catch (error) {
-      throw diskError(error, `Renaming ${old} to “${to}”`);
-    } finally {
-      await syncFolder(path.dirname(old));
-    }
+    const plain = this.absolute(folder, from);
+    this.absolute(folder, to);
+    await this.inFolder(folder, (held) => renameIn(held, path.dirname(plain), from, to));
   }
 
   /**
@@ -207,6 +214,36 @@ export class DriveFiles {
   async finishRename(folder: string, from: string, to: string): Promise<void> {
     if ((await this.renameStanding(folder, from, to)) === 'both') await unlink(this.absolute(folder, from));
     await syncFolder(this.absolute(folder));
+  }
+}
+
+/** Renames in a folder that is held open; `shown` is how it is called. */
+async function renameIn(held: string, shown: string, from: string, to: string): Promise<void> {
+  const [old, target] = [`${held}/${from}`, `${held}/${to}`];
+  const taken = (cause?: unknown): AppError => new AppError('NAME_TAKEN', `${shown}/${to} exists.`, { cause });
+  try {
+    await access(held, constants.W_OK).catch((cause: unknown) => {
+      throw new AppError('FOLDER_READ_ONLY', `${shown} is read-only.`, { cause });
+    });
+    const before = await lstat(old);
+    const there = await lstat(target).catch(() => undefined);
+    const sameFile =
+      there !== undefined && there.ino === before.ino && there.dev === before.dev && nameKey(from) === nameKey(to);
+    if (there && !sameFile) throw taken();
+    if (there) return await rename(old, target);
+    try {
+      await link(old, target);
+    } catch (error) {
+      const code = (error as NodeJS.ErrnoException).code;
+      if (code === 'EEXIST') throw taken(error);
+      if (code !== 'EPERM' && code !== 'ENOTSUP' && code !== 'EOPNOTSUPP' && code !== 'EMLINK') throw error;
+      return await rename(old, target);
+    }
+    await unlink(old);
+  } catch (error) {
+    throw diskError(error, `Renaming ${shown}/${from} to “${to}”`);
+  } finally {
+    await syncFolder(held);
   }
 }
 

@@ -1,12 +1,14 @@
 import { randomUUID } from 'node:crypto';
-import { open, readFile, rename, rm } from 'node:fs/promises';
+import { open, rename, rm } from 'node:fs/promises';
 import path from 'node:path';
 import { z } from 'zod';
 import { diskError } from './disk-errors.ts';
+import { openRegular } from './open-regular.ts';
 import { isWithin } from './roots.ts';
 
 /** The small file in the root of a drive that tells it from others, wherever it is mounted. */
 export const MARKER_NAME = '.flagstone-drive.json';
+const MOST_MARKER_BYTES = 4096;
 const markerSchema = z.object({ version: z.literal(1), id: z.uuid() });
 
 /**
@@ -14,7 +16,7 @@ const markerSchema = z.object({ version: z.literal(1), id: z.uuid() });
  * a drive that answers badly for a moment is not to get another identity.
  */
 export async function readMarker(root: string): Promise<string | undefined> {
-  const text = await readFile(path.join(root, MARKER_NAME), 'utf8').catch((error: NodeJS.ErrnoException) => {
+  const text = await textOf(path.join(root, MARKER_NAME)).catch((error: NodeJS.ErrnoException) => {
     if (error.code === 'ENOENT' || error.code === 'ENOTDIR') return undefined;
     throw diskError(error, path.join(root, MARKER_NAME));
   });
@@ -23,6 +25,18 @@ export async function readMarker(root: string): Promise<string | undefined> {
   } catch {
     // Cut short or written by somebody else: then it is no marker.
     return undefined;
+  }
+}
+
+/** The beginning of a plain file; a marker is shorter. */
+async function textOf(full: string): Promise<string> {
+  const handle = await openRegular(full);
+  try {
+    const buffer = Buffer.alloc(MOST_MARKER_BYTES);
+    const { bytesRead } = await handle.read(buffer, 0, buffer.length, 0);
+    return buffer.toString('utf8', 0, bytesRead);
+  } finally {
+    await handle.close();
   }
 }
 

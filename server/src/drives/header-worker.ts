@@ -1,10 +1,11 @@
 import { basename } from 'node:path';
-import { closeSync, fstatSync, openSync } from 'node:fs';
+import { closeSync, fstatSync } from 'node:fs';
 import type { ErrorCode } from '@flagstone/core/errors';
 import { quickAudioDigest } from '@flagstone/core/audio/digest';
 import type { AudioFile } from '@flagstone/core/formats/audio-file';
 import { descriptorSource } from './descriptor-source.ts';
 import { diskError } from './disk-errors.ts';
+import { openRegularSync } from './open-regular.ts';
 import { readAudio, sha256 } from './read-audio.ts';
 
 /** What a worker says of one file: its headers and quick digest, or why it cannot be read. A fault of the program is one file's too. */
@@ -44,7 +45,7 @@ async function readSteady(descriptor: number, name: string): Promise<HeaderResul
 async function readHeader(path: string): Promise<HeaderResult> {
   let descriptor: number | undefined;
   try {
-    descriptor = openSync(path, 'r');
+    descriptor = openRegularSync(path);
     return await readSteady(descriptor, basename(path));
   } catch (error) {
     const { code, message } = diskError(error, path);

@@ -1,11 +1,12 @@
 import { createHash } from 'node:crypto';
-import { lstat, open, unlink } from 'node:fs/promises';
+import { lstat, unlink } from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import type { ByteSource } from '@flagstone/core/formats/byte-source';
 import { writeSegments } from './copy-file.ts';
 import { handleSource, syncFolder } from './drive-files.ts';
 import { nameNew } from './name-new.ts';
+import { openRegular } from './open-regular.ts';
 import { temporaryName, whileUnderWay } from './temporary-names.ts';
 
 const BLOCK_BYTES = 4 * 1024 * 1024;
@@ -65,7 +66,7 @@ async function withContents<Value>(contents: Contents, work: (source: ByteSource
     const read: ByteSource['read'] = (offset, length) => Promise.resolve(bytes.subarray(offset, offset + length));
     return work({ sizeBytes: bytes.length, read });
   }
-  const handle = await open(contents.path, 'r');
+  const handle = await openRegular(contents.path);
   try {
     return await work(handleSource(handle, (await handle.stat()).size));
   } finally {

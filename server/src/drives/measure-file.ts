@@ -1,15 +1,17 @@
-import { spawn } from 'node:child_process';
-import { open } from 'node:fs/promises';
 import { AudioDigester, fullAudioDigest } from '@flagstone/core/audio/digest';
 import { SoundMeter, type SoundAnalysis } from '@flagstone/core/audio/measure/sound-meter';
 import { decodePcm, sampleReader } from '@flagstone/core/audio/pcm';
 import { AppError } from '@flagstone/core/errors';
 import type { AudioFacts } from '@flagstone/core/formats/audio-file';
 import type { ByteSource } from '@flagstone/core/formats/byte-source';
+import { complaintOf, inputOf, refuseUnworkable, startFfmpeg } from './decoder.ts';
 import { handleSource } from './drive-files.ts';
+import { openRegular } from './open-regular.ts';
 import { readAudio, sha256 } from './read-audio.ts';
 
 const READ_BYTES = 256 * 1024;
+const MOST_COMPLAINT = 4000;
+const MOST_UNTOLD_SECONDS = 6 * 3600;
 
 /** Size and time of a file as it was read; both the same before and after. */
 export interface SteadyStamp {
@@ -34,6 +36,7 @@ export interface MeasuredFile extends SoundAnalysis, DigestedFile {
 export function measureFile(path: string): Promise<MeasuredFile> {
   return whileSteady(path, async (source) => {
     const { facts } = await readAudio(source);
+    refuseUnworkable(facts);
     const isPcm = sampleReader(facts) !== undefined && facts.frameBytes > 0;
     const meter = new SoundMeter({
       ...facts,
@@ -55,7 +58,7 @@ async function whileSteady<Value>(
   path: string,
   work: (source: ByteSource) => Promise<Value>,
 ): Promise<Value & { stamp: SteadyStamp }> {
-  const handle = await open(path, 'r');
+  const handle = await openRegular(path);
   try {
     const { size: sizeBytes, mtimeMs } = await handle.stat();
     const value = await work(handleSource(handle, sizeBytes));
@@ -108,12 +111,12 @@ export async function decodeCoded(
   range?: { from: number; to: number },
 ): Promise<void> {
   const part = range ? ['-af', `atrim=start_sample=${range.from}:end_sample=${range.to}`] : [];
-  const args = ['-v', 'error', '-nostdin', '-i', `file:${path}`, '-map', '0:a:0', ...part];
-  const child = spawn('ffmpeg', [...args, '-ac', String(facts.channels), '-f', 'f32le', '-'], {
-    stdio: ['ignore', 'pipe', 'pipe'],
-  });
+  const args = [...inputOf(path, facts), '-map', '0:a:0', ...part, '-ac', String(facts.channels), '-f', 'f32le', '-'];
+  const child = startFfmpeg(facts, args);
   let complaint = '';
-  child.stderr.on('data', (text: Buffer) => (complaint += text.toString()));
+  child.stderr?.on('data', (text: Buffer) => {
+    if (complaint.length < MOST_COMPLAINT) complaint += text.toString();
+  });
   const ended = new Promise<number | null>((resolve, reject) => child.on('error', reject).on('close', resolve));
   // A failure to start is told by `ended`, below; until then it is no unhandled one.
   ended.catch(() => undefined);
@@ -121,13 +124,23 @@ export async function decodeCoded(
   const floatFacts: AudioFacts = { ...facts, sampleFormat: 'float', bitDepth: 32, frameBytes, bigEndian: false };
   let planar = planarOf(facts.channels, READ_BYTES / 4);
   let rest: Buffer = Buffer.alloc(0);
-  for await (const block of child.stdout) {
-    const bytes = rest.length > 0 ? Buffer.concat([rest, block as Buffer]) : (block as Buffer);
+  // What the header said, and a little; a file without a count gets as much as can be worked with.
+  const most =
+    (facts.frames > 0 ? facts.frames * 1.1 + facts.sampleRateHz : MOST_UNTOLD_SECONDS * facts.sampleRateHz) *
+    frameBytes;
+  let seen = 0;
+  for await (const block of (child.stdout ?? []) as AsyncIterable<Buffer>) {
+    seen += block.length;
+    if (seen > most) {
+      child.kill('SIGKILL');
+      throw new AppError('FORMAT_DAMAGED', 'Its audio is longer than its header says.');
+    }
+    const bytes = rest.length > 0 ? Buffer.concat([rest, block]) : block;
     const whole = bytes.length - (bytes.length % frameBytes);
     if (whole / frameBytes > (planar[0]?.length ?? 0)) planar = planarOf(facts.channels, whole / frameBytes);
     use(planar, decodePcm(bytes.subarray(0, whole), floatFacts, planar));
     rest = bytes.subarray(whole);
   }
   if ((await ended) !== 0)
-    throw new AppError('CODEC_NOT_SUPPORTED', `ffmpeg cannot decode ${path}: ${complaint.trim().slice(0, 500)}`);
+    throw new AppError('CODEC_NOT_SUPPORTED', `ffmpeg cannot decode it: ${complaintOf(complaint, path)}`);
 }

@@ -21,3 +21,33 @@ describe('patterns on paths', () => {
     expect(pathMatcher('', [])('anything')).toBe(false);
   });
 });
+
+it('holds nobody up, whatever the pattern and the path', () => {
+  const path = `${'a'.repeat(5000)}/${'ab'.repeat(5000)}!`;
+  for (const pattern of [
+    '+(*)x',
+    '*a*a*a*a*a*a*a*a*b',
+    '**/**/**/**/**/**/x',
+    '{a,{a,{a,a}}}*'.repeat(5),
+    '[',
+    '{',
+    '**'.repeat(50),
+  ]) {
+    const began = process.cpuUsage().user;
+    pathMatcher('', [pattern])(path);
+    expect(process.cpuUsage().user - began).toBeLessThan(1_000_000);
+  }
+});
+
+it('knows stars, folders, sets and choices, and takes other letters as they are', () => {
+  const fits = (pattern: string, path: string) => pathMatcher('', [pattern])(path);
+  expect(fits('*.{wav,aiff}', 'x/Kiln.WAV')).toBe(true);
+  expect(fits('*.{wav,aiff}', 'x/kiln.mp3')).toBe(false);
+  expect(fits('take [0-9]*', 'a/take 7 b.wav')).toBe(true);
+  expect(fits('take [!0-9]*', 'a/take 7.wav')).toBe(false);
+  expect(fits('drafts/**', 'drafts/a/b.wav')).toBe(true);
+  expect(fits('**/old/*', 'a/b/old/c.wav')).toBe(true);
+  expect(fits('a/*/c', 'a/b/x/c')).toBe(false);
+  expect(fits('(gate) +1.wav', 'x/(gate) +1.wav')).toBe(true);
+  expect(fits('[open', '[open')).toBe(true);
+});

@@ -1,10 +1,11 @@
-import { open } from 'node:fs/promises';
 import { decodePcm, sampleReader } from '@flagstone/core/audio/pcm';
 import { AppError } from '@flagstone/core/errors';
 import type { AudioFacts } from '@flagstone/core/formats/audio-file';
 import type { ByteSource } from '@flagstone/core/formats/byte-source';
+import { refuseUnworkable } from './decoder.ts';
 import { handleSource } from './drive-files.ts';
 import { decodeCoded } from './measure-file.ts';
+import { openRegular } from './open-regular.ts';
 import { readAudio } from './read-audio.ts';
 
 /** A part of a sound, in frames, the end not included. */
@@ -27,10 +28,12 @@ export async function withAudio<Value>(
   path: string,
   use: (source: ByteSource, facts: AudioFacts) => Promise<Value>,
 ): Promise<Value> {
-  const handle = await open(path, 'r');
+  const handle = await openRegular(path);
   try {
     const source = handleSource(handle, (await handle.stat()).size);
-    return await use(source, (await readAudio(source)).facts);
+    const { facts } = await readAudio(source);
+    refuseUnworkable(facts);
+    return await use(source, facts);
   } finally {
     await handle.close();
   }

@@ -1,6 +1,6 @@
 import { AppError } from '@flagstone/core/errors';
 import { companionName, type FolderNames } from '@flagstone/core/ucs/companions';
-import { freeName, nameKey } from '@flagstone/core/ucs/name-blocks';
+import { freeName, isCountedName, nameKey } from '@flagstone/core/ucs/name-blocks';
 import type { DriveFiles } from './drive-files.ts';
 
 /** A file that takes another name in its folder. */
@@ -20,7 +20,10 @@ export interface LaidName {
 /** Finds a file its place among the names of its folder, and takes it. */
 export function layName(names: FolderNames, current: string, wanted: string, withCompanions: boolean): LaidName {
   const own = nameKey(current);
-  const name = freeName(wanted, (key) => key !== own && names.hasKey(key));
+  const isTaken = (key: string): boolean => key !== own && names.hasKey(key);
+  // What bears the name with a counter already keeps its number.
+  const isCounted = isCountedName(current, wanted) && isTaken(nameKey(wanted));
+  const name = isCounted ? current : freeName(wanted, isTaken, names.counters);
   names.take(name);
   const laid: LaidName = { name, companions: [], staying: [] };
   if (!withCompanions || name === current) return laid;

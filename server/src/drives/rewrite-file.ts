@@ -1,4 +1,4 @@
-import { chmod, chown, open, rename, rm, stat, utimes } from 'node:fs/promises';
+import { chmod, chown, rename, rm, stat, utimes } from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import { AudioDigester, fullAudioDigest } from '@flagstone/core/audio/digest';
@@ -7,6 +7,7 @@ import type { ByteSource } from '@flagstone/core/formats/byte-source';
 import { patchesOf, type WritePlan } from '@flagstone/core/formats/write-plan';
 import { writeSegments } from './copy-file.ts';
 import { diskError } from './disk-errors.ts';
+import { openRegular } from './open-regular.ts';
 import { handleSource, syncFolder, type DriveFiles, type FileStamp } from './drive-files.ts';
 import { patchFile, proveAudioUntouched } from './patch-file.ts';
 import { readAudio, sha256 } from './read-audio.ts';
@@ -45,7 +46,7 @@ export async function rewriteFile(
 ): Promise<Rewritten> {
   const full = await drive.existing(folder, name);
   try {
-    const before = await open(full, 'r');
+    const before = await openRegular(full);
     try {
       const old = await before.stat();
       checkStamp(expected, { sizeBytes: old.size, mtimeMs: old.mtimeMs, inode: String(old.ino) }, full);
@@ -127,7 +128,7 @@ async function replaceByCopy(
 
 /** The full audio digest of a file that was just written; a FLAC's own MD5 of its samples has to be the same too. */
 async function digestOfFile(full: string, { decodedMd5 }: AudioFacts): Promise<string> {
-  const handle = await open(full, 'r');
+  const handle = await openRegular(full);
   try {
     const source = handleSource(handle, (await handle.stat()).size);
     const { facts } = await readAudio(source);

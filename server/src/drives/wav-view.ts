@@ -1,4 +1,4 @@
-import { spawn, type ChildProcess } from 'node:child_process';
+import type { ChildProcess } from 'node:child_process';
 import { canonicalAudio } from '@flagstone/core/audio/canonical-audio';
 import { encodePcm } from '@flagstone/core/audio/encode-pcm';
 import { decodePcm } from '@flagstone/core/audio/pcm';
@@ -6,6 +6,7 @@ import { AppError } from '@flagstone/core/errors';
 import type { AudioFacts, SampleFormat } from '@flagstone/core/formats/audio-file';
 import type { ByteSource } from '@flagstone/core/formats/byte-source';
 import { newWavParts, wavFrameBytes } from '@flagstone/core/formats/wav/new-wav';
+import { inputOf, startFfmpeg } from './decoder.ts';
 import { isPlainPcm, type FrameRange } from './read-samples.ts';
 
 /**
@@ -71,8 +72,6 @@ function asFloat32(stored: Uint8Array, facts: AudioFacts): Uint8Array {
 /** Starts ffmpeg on a part of coded audio: 16-bit samples on its standard output, from the nearest frame that it can go to directly. */
 export function decodeView(path: string, { facts, range }: WavView, firstFrame: number): ChildProcess {
   const seconds = (range.from + firstFrame) / facts.sampleRateHz;
-  const args = ['-v', 'error', '-nostdin', ...(seconds > 0 ? ['-ss', seconds.toFixed(6)] : []), '-i', `file:${path}`];
-  return spawn('ffmpeg', [...args, '-map', '0:a:0', '-ac', String(facts.channels), '-f', 's16le', '-'], {
-    stdio: ['ignore', 'pipe', 'ignore'],
-  });
+  const input = inputOf(path, facts, seconds);
+  return startFfmpeg(facts, [...input, '-map', '0:a:0', '-ac', String(facts.channels), '-f', 's16le', '-']);
 }

@@ -1,6 +1,7 @@
 import os from 'node:os';
 import { createRequire } from 'node:module';
 import { fileURLToPath, pathToFileURL } from 'node:url';
+import { AppError } from '@flagstone/core/errors';
 import { Piscina } from 'piscina';
 import type { HeaderResult } from './header-worker.ts';
 import type { FolderResult, FolderTask } from './list-folders.ts';
@@ -12,7 +13,12 @@ import type { ListenTask, ListenValues } from './listen-worker.ts';
 import type { ReadLine, ReadOptions } from './read-worker.ts';
 
 /** By its full address, since the working folder may be anywhere. */
-const LOADER = pathToFileURL(createRequire(import.meta.url).resolve('tsx')).href;
+export const TSX_LOADER = pathToFileURL(createRequire(import.meta.url).resolve('tsx')).href;
+
+/** More than any sound needs; a thread that asks for more ends alone, not with the process. */
+const THREAD_LIMITS = { maxOldGenerationSizeMb: 2048 };
+/** A file that is measured for so long is measured no further. */
+const MEASURE_WITHIN_MS = 30 * 60 * 1000;
 
 const filename = (name: string): string => fileURLToPath(new URL(name, import.meta.url));
 
@@ -28,14 +34,16 @@ export class WorkerPool {
     this.pool = new Piscina({
       maxThreads: threads,
       idleTimeout: 60_000,
-      execArgv: ['--import', LOADER],
+      resourceLimits: THREAD_LIMITS,
+      execArgv: ['--import', TSX_LOADER],
       filename: filename('./header-worker.ts'),
     });
     this.prompt = new Piscina({
       minThreads: 0,
       maxThreads: threads,
       idleTimeout: 60_000,
-      execArgv: ['--import', LOADER],
+      resourceLimits: THREAD_LIMITS,
+      execArgv: ['--import', TSX_LOADER],
       filename: filename('../services/recipe-worker.ts'),
     });
   }
@@ -76,8 +84,19 @@ export class WorkerPool {
   }
 
   private async runMeasuring<Value>(task: MeasureTask, signal: AbortSignal | undefined): Promise<Value> {
-    const options = { filename: filename('./measure-worker.ts'), ...(signal ? { signal } : {}) };
-    return valueOf((await this.pool.run(task, options)) as MeasureResult<Value>);
+    const tooLong = AbortSignal.timeout(MEASURE_WITHIN_MS);
+    const either = signal ? AbortSignal.any([signal, tooLong]) : tooLong;
+    const options = { filename: filename('./measure-worker.ts'), signal: either };
+    return valueOf((await this.survive(this.pool.run(task, options))) as MeasureResult<Value>);
+  }
+
+  /** A thread that dies takes its file with it and nothing else: the pool makes another one. */
+  private survive(work: Promise<unknown>): Promise<unknown> {
+    return work.catch((error: unknown) => {
+      const { code, name, message } = error as NodeJS.ErrnoException;
+      if (name === 'AbortError' || error instanceof AppError) throw error;
+      throw new AppError('WORK_FAILED', `What was made for it failed: ${code ?? name}, ${message}`, { cause: error });
+    });
   }
 
   /** What is needed of a file while somebody listens; throws what readAudio throws. `signal` ends it, with its thread. */
@@ -86,7 +105,7 @@ export class WorkerPool {
     signal?: AbortSignal,
   ): Promise<ListenValues[What]> {
     const options = { filename: filename('./listen-worker.ts'), ...(signal ? { signal } : {}) };
-    return valueOf((await this.prompt.run(task, options)) as MeasureResult<ListenValues[What]>);
+    return valueOf((await this.survive(this.prompt.run(task, options))) as MeasureResult<ListenValues[What]>);
   }
 
   async close(): Promise<void> {

@@ -64,13 +64,19 @@ export async function measureJob(app: AppContext, run: JobRun): Promise<void> {
     await app.db.execute(sql`update copies set full_digest = null where drive_id = ${driveId} and full_digest = ''`);
   const files = filesOf(app, drive);
   const counted = await app.db.execute<{ count: number }>(sql`select count(*) from ${unmeasured(driveId)}`);
-  await run.setTotal(counted.rows[0]?.count ?? 0);
+  let total = counted.rows[0]?.count ?? 0;
+  let taken = 0;
+  await run.setTotal(total);
   const inFlight = new InFlight(Math.max(1, app.workers.threads - 1));
   const stopping = new AbortController();
 
   const measureOne = async (copy: MeasurableCopy, isMeasured: boolean): Promise<void> => {
-    const work = isMeasured ? proveCopy(app, copy, stopping.signal) : measureCopy(app, copy, stopping.signal);
-    const failure = await work.then(
+    const work = async (): Promise<unknown> => {
+      // No link that was put in its place leads out of the drive.
+      await files.existing(copy.folder, copy.name);
+      return isMeasured ? proveCopy(app, copy, stopping.signal) : measureCopy(app, copy, stopping.signal);
+    };
+    const failure = await work().then(
       () => undefined,
       (error: unknown) => (stopping.signal.aborted ? undefined : diskError(error, copy.path)),
     );
@@ -98,6 +104,9 @@ export async function measureJob(app: AppContext, run: JobRun): Promise<void> {
         select c.id, c.sound_id, c.folder, c.name, c.mtime_ms, exists (
           select from analyses a where a.sound_id = c.sound_id and a.version = ${MEASURES_VERSION} and a.error is null) as measured
         from ${unmeasured(driveId)} and c.id > ${after} order by c.id limit ${PAGE}`);
+      // Sounds that came since are measured too: the whole grows with them.
+      taken += rows.length;
+      if (taken > total) await run.setTotal((total = taken));
       for (const { id, sound_id: soundId, folder, name, mtime_ms: mtimeMs, measured } of rows) {
         after = id;
         const copy = { copyId: id, soundId, folder, name, mtimeMs, path: files.absolute(folder, name) };

@@ -1,14 +1,10 @@
 import { AppError } from '@flagstone/core/errors';
 import { api } from '@flagstone/contract/api';
 import type { Endpoint } from '@flagstone/contract/endpoint';
-import { eq } from 'drizzle-orm';
-import { Router, type Request } from 'express';
+import { Router } from 'express';
 import type { AppContext } from '../app-context.ts';
-import { people } from '../db/schema.ts';
+import { personOf } from './acting-person.ts';
 import { handlers, type Call } from './api-handlers.ts';
-
-/** The header by which a request names who acts, until there is a sign-in. A plain form cannot send it, so no other site can act. */
-export const PERSON_HEADER = 'x-flagstone-person';
 
 type AnyHandler = (app: AppContext, call: Call<unknown, unknown, unknown>) => Promise<unknown>;
 
@@ -20,8 +16,8 @@ export function apiRoutes(app: AppContext): Router {
     const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'patch' | 'delete';
     router[method](endpoint.path, async (request, response) => {
       const person = memoised(() => personOf(app, request));
-      // Whatever changes something needs a person, whether its handler asks or not.
-      if (endpoint.method !== 'GET' && name !== 'suggest' && name !== 'findSlices') await person();
+      // Whatever changes something names its person by the header, whether its handler asks or not.
+      if (endpoint.method !== 'GET') await person();
       const waiting = new AbortController();
       response.once('close', () => {
         if (!response.writableFinished) waiting.abort();
@@ -49,15 +45,4 @@ export function apiRoutes(app: AppContext): Router {
 function memoised<Value>(make: () => Promise<Value>): () => Promise<Value> {
   let made: Promise<Value> | undefined;
   return () => (made ??= make());
-}
-
-/** Who a request names. Throws PERSON_REQUIRED. */
-export async function personOf(app: AppContext, request: Request): Promise<number> {
-  const given = Number(request.get(PERSON_HEADER));
-  const [person] =
-    Number.isInteger(given) && given > 0 && given < 2 ** 31
-      ? await app.db.select().from(people).where(eq(people.id, given))
-      : [];
-  if (!person) throw new AppError('PERSON_REQUIRED', 'The request does not say who acts.');
-  return person.id;
 }

@@ -18,7 +18,8 @@ import { curvesOf, exportOf, samplesOf, spectrogramOf } from '../services/listen
 import { soundsLike } from '../services/sounds-alike.ts';
 import { pullListReport } from '../services/reports.ts';
 import { pullEntry } from '../services/pull-lists.ts';
-import { personOf } from './api-routes.ts';
+import { personOf } from './acting-person.ts';
+import { BigAnswers } from './big-answers.ts';
 import { sendWav } from './send-wav.ts';
 
 /** The part of a sound that is to be drawn, in frames, and in how many buckets. */
@@ -55,6 +56,7 @@ function jsonOf(text: string): unknown {
 /** What is no JSON: audio by HTTP ranges, peaks, samples and spectrograms as bytes, files that are made, live events. */
 export function mediaRoutes(app: AppContext): Router {
   const router = Router();
+  const big = new BigAnswers();
 
   /** The file as it stands; with `as=wav` as a WAV file, which every browser plays. */
   router.get('/copies/:id/audio', async (request, response) => {
@@ -96,6 +98,7 @@ export function mediaRoutes(app: AppContext): Router {
   /** 32-bit floats, one channel after another. */
   router.get('/sounds/:id/samples', async (request, response) => {
     const { id } = idParams.parse(request.params);
+    await big.enter(response);
     const { samples, channels, sampleRateHz } = await samplesOf(
       app,
       id,
@@ -124,6 +127,7 @@ export function mediaRoutes(app: AppContext): Router {
   router.post('/sounds/:id/export', express.json({ limit: '256kb' }), async (request, response) => {
     const { id } = idParams.parse(request.params);
     const { part, tryOut } = exportBody.parse(request.body);
+    await big.enter(response);
     sendFile(response, await exportOf(app, id, part, tryOut, goneOf(response)));
   });
 
@@ -131,6 +135,7 @@ export function mediaRoutes(app: AppContext): Router {
     const { id } = idParams.parse(request.params);
     const { soundId, fromFrame, toFrame, tryOut } = await pullEntry(app, id);
     const part = fromFrame === null || toFrame === null ? null : { from: fromFrame, to: toFrame };
+    await big.enter(response);
     sendFile(response, await exportOf(app, soundId, part, tryOut ?? [], goneOf(response)));
   });
 

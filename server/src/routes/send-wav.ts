@@ -74,6 +74,8 @@ async function* pcmBytes(source: ByteSource, view: WavView, { start, end }: Byte
 async function* decodedBytes(path: string, view: WavView, { start, end }: ByteRange): AsyncGenerator<Uint8Array> {
   const firstFrame = Math.floor(start / view.frameBytes);
   const child = decodeView(path, view, firstFrame);
+  // What it complains of is nothing that a player could be told; but it waits until it is read.
+  child.stderr?.resume();
   let skip = start - firstFrame * view.frameBytes;
   let left = end - start;
   try {

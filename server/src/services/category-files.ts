@@ -5,10 +5,10 @@ import ExcelJS from 'exceljs';
 import Papa from 'papaparse';
 
 /**
- * The categories in a file, by its extension: a sheet (.xlsx) or separated text (.csv, .tsv, .txt). Throws LIST_INVALID, saying what is wrong
+ * Only in a process of its own (table-reader.ts): the categories in a file, by its extension: a sheet (.xlsx) or separated text (.csv, .tsv, .txt). Throws LIST_INVALID, saying what is wrong
  * and in which row.
  */
-export async function categoriesFromFile(fileName: string, bytes: Uint8Array): Promise<Category[]> {
+export async function parseCategories(fileName: string, bytes: Uint8Array): Promise<Category[]> {
   const extension = path.extname(fileName).toLowerCase();
   if (extension === '.xlsx') return categoriesFromRows(await rowsOfSheet(bytes));
   if (['.csv', '.tsv', '.txt'].includes(extension)) return categoriesFromRows(rowsOfText(bytes));

@@ -9,7 +9,7 @@ import { desc, eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { categoryLists, people } from '../db/schema.ts';
-import { categoriesFromFile } from './category-files.ts';
+import { categoriesFromFile } from './table-reader.ts';
 import { editSounds } from './edits.ts';
 import { wordNet } from './word-net.ts';
 

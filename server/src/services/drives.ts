@@ -38,7 +38,31 @@ function knownBy(identity: string): Drive['knownBy'] {
  * Whether a drive is where it was last: its root shows its marker. One without a marker has to show anything at all, since an empty folder
  * is where nothing is mounted.
  */
-export async function driveIsHere({ rootPath, identity }: Pick<DriveRow, 'rootPath' | 'identity'>): Promise<boolean> {
+export function driveIsHere(drive: Pick<DriveRow, 'rootPath' | 'identity'>): Promise<boolean> {
+  return answersInTime(`${drive.rootPath}\0${drive.identity}`, () => isHere(drive));
+}
+
+/** A drive that says nothing for so long is away; whoever asks meanwhile is told so at once. */
+const ANSWERS_WITHIN_MS = 2000;
+/** Looks at drives that did not answer: a dead network mount holds the thread that looks, so it is looked at once. */
+const stalled = new Set<string>();
+
+/** What a look at a drive says; false when it takes too long, or when one before it still waits for the drive. */
+async function answersInTime(key: string, look: () => Promise<boolean>): Promise<boolean> {
+  if (stalled.has(key)) return false;
+  let timer: NodeJS.Timeout | undefined;
+  const looking = look();
+  const late = new Promise<boolean>((resolve) => {
+    timer = setTimeout(() => {
+      stalled.add(key);
+      void looking.catch(() => undefined).finally(() => stalled.delete(key));
+      resolve(false);
+    }, ANSWERS_WITHIN_MS);
+  });
+  return Promise.race([looking, late]).finally(() => clearTimeout(timer));
+}
+
+async function isHere({ rootPath, identity }: Pick<DriveRow, 'rootPath' | 'identity'>): Promise<boolean> {
   if (identity.startsWith(BY_MARKER)) return (await markerSeen(rootPath)) === identity.slice(BY_MARKER.length);
   const hasContent = await new DriveFiles(rootPath).holdsAnything();
   return hasContent && (identity.startsWith(BY_PATH) || (await fileSystemSeen(rootPath)) === identity);

@@ -14,7 +14,8 @@ import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { editRows } from './edits.ts';
 import { rowsInOrder } from './sound-rows.ts';
-import { readTable, type Table } from './table-files.ts';
+import { type Table } from './table-files.ts';
+import { readTable } from './table-reader.ts';
 
 const MOST_EXAMPLES = 300;
 /** Rows that are looked for in one statement. */

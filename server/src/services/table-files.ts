@@ -10,8 +10,11 @@ export interface Table {
   rows: { line: number; cells: Map<string, string> }[];
 }
 
-/** Reads a table of one of the formats that are exported. Throws TABLE_INVALID, saying where. */
-export async function readTable(bytes: Buffer, format: TableFormat): Promise<Table> {
+/** So many cells a table may have: a million rows of some columns. */
+export const MOST_CELLS = 5_000_000;
+
+/** Reads a table of one of the formats that are exported. Throws TABLE_INVALID, saying where. Only in a process of its own (table-reader.ts). */
+export async function parseTable(bytes: Buffer, format: TableFormat): Promise<Table> {
   if (format === 'xlsx') return readSheets(bytes);
   if (format === 'jsonl') return readJsonLines(bytes.toString('utf8'));
   return readDelimited(bytes, format === 'tsv' ? '\t' : ',');
@@ -49,9 +52,12 @@ async function readSheets(bytes: Buffer): Promise<Table> {
     throw new AppError('TABLE_INVALID', 'The file is no XLSX workbook, or a damaged one.', { cause });
   }
   const table: Table = { columns: [], rows: [] };
+  let cells = 0;
   for (const sheet of book.worksheets) {
     const columns: string[] = [];
     sheet.eachRow((row, line) => {
+      cells += row.cellCount;
+      if (cells > MOST_CELLS) throw new AppError('TABLE_INVALID', `The table has more than ${MOST_CELLS} cells.`);
       const values = Array.from({ length: row.cellCount }, (_, at) => row.getCell(at + 1).text);
       if (columns.length === 0) columns.push(...values.map((name) => name.trim()));
       else table.rows.push({ line, cells: cellsOf(columns, values) });

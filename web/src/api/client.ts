@@ -31,6 +31,8 @@ let personId = 0;
 /** Says who acts; sent with every request. */
 export function setActingPerson(id: number): void {
   personId = id;
+  // For players, pictures, live events and forms, which send no header.
+  document.cookie = `flagstone-person=${id}; path=/api; samesite=strict`;
 }
 
 /** Calls an endpoint of the contract by its name; the answer is parsed by its schema. Throws ApiError. */
