@@ -11,6 +11,8 @@ import { errorAnswer } from './routes/error-answer.ts';
 import { mediaRoutes } from './routes/media-routes.ts';
 
 const WEB_FOLDER = fileURLToPath(new URL('../../web/dist', import.meta.url));
+/** The first parts of the addresses of web/src/router.ts. */
+const PAGES = /^\/(?:(?:today|intake|catalogue|sound|pull|setup)(?:\/[\w,-]*)*)?$/;
 const LOOPBACK_NAMES = ['127.0.0.1', 'localhost', '[::1]'];
 
 /** The web application and its API. Answers only requests that name loopback, so that no foreign page can reach it by a name of its own. */
@@ -36,6 +38,10 @@ export function httpServer(app: AppContext): Express {
     if (!LOOPBACK_NAMES.includes(host)) throw new AppError('HOST_REFUSED', `Requests to “${host}” are not answered.`);
     next();
   });
+  server.get('/api/health', (_request, response) => {
+    const isWell = app.live.isConnected;
+    response.status(isWell ? 200 : 503).json({ database: isWell ? 'connected' : 'not connected' });
+  });
   server.use('/api', requirePerson(app));
   server.use('/api', mediaRoutes(app));
   server.use('/api', express.json({ limit: '4mb' }), apiRoutes(app));
@@ -45,10 +51,14 @@ export function httpServer(app: AppContext): Express {
       express.static(path.join(WEB_FOLDER, 'assets'), { immutable: true, maxAge: '1y', fallthrough: false }),
     );
     server.use(express.static(WEB_FOLDER, { index: false }));
-    server.get('/{*page}', (_request, response) =>
+    // The places of the application alone: what is no page of it is not found, whoever asks for it.
+    server.get(PAGES, (_request, response) =>
       response.sendFile(path.join(WEB_FOLDER, 'index.html'), { cacheControl: false }),
     );
   }
+  server.use((request) => {
+    throw new AppError('NOT_FOUND', `There is no address ${request.method} ${request.path}.`);
+  });
   server.use(errorAnswer(app.log));
   return server;
 }

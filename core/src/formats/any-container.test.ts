@@ -10,7 +10,7 @@ import { builtInCategoryList } from '../ucs/category-list.ts';
 import type { AudioFile } from './audio-file.ts';
 import { aiffChunkBytes, readAiffChunks } from './aiff/aiff-chunks.ts';
 import { asciiOf, bytesOfAscii, concatBytes, memorySource, viewOf } from './byte-source.ts';
-import { id3TagBytes } from './id3/id3-tag.ts';
+import { id3FrameBytes, id3TagBytes } from './id3/id3-tag.ts';
 import { planWrite, type WriteOptions } from './plan-write.ts';
 import { readAudioFile } from './read-audio-file.ts';
 import { readRiffChunks, riffChunkBytes } from './wav/riff-chunks.ts';
@@ -27,6 +27,14 @@ const FILES: [name: string, bytes: Uint8Array, options?: WriteOptions][] = [
   ['AIFF', aiffBytes([signal], shape)],
   ['AIFF-C, sowt', aiffBytes([signal], shape, { compression: 'sowt' })],
   ['FLAC', flacBytes(900)],
+  [
+    'FLAC behind an ID3 tag',
+    concatBytes([id3TagBytes(3, [id3FrameBytes(3, 'TIT2', bytesOfAscii('\0Old'))], 20), flacBytes(900)]),
+  ],
+  [
+    'FLAC behind a tag of version 2.4 without room',
+    concatBytes([id3TagBytes(4, [id3FrameBytes(4, 'TALB', bytesOfAscii('\x03Old'))], 0), flacBytes(900)]),
+  ],
   ['MP3', mp3Frames(5)],
   ['MP3 with ID3v1', concatBytes([mp3Frames(5), id3v1])],
   ['MP3 with a tag of version 2.2', concatBytes([id3TagBytes(2, [], 10), mp3Frames(4)])],
@@ -85,6 +93,7 @@ const anyRecord = fc
 
 describe.each(FILES)('any record written into %s', (_, file, options) => {
   it('comes back the same from every place, twice, with the audio unchanged, and needs no third write', async () => {
+    const { issues } = await read(file);
     const before = await digests(file);
     await fc.assert(
       fc.asyncProperty(anyRecord, anyRecord, async (first, second) => {
@@ -94,7 +103,7 @@ describe.each(FILES)('any record written into %s', (_, file, options) => {
           const back = await read(bytes);
           expect(back.record).toEqual(filledFields(record));
           expect(back.disagreeing).toEqual([]);
-          expect(back.issues).toEqual([]);
+          expect(back.issues).toEqual(issues);
           expect(await digests(bytes)).toEqual(before);
         }
         expect(await planWrite(memorySource(bytes), second, options)).toEqual({ changed: [] });

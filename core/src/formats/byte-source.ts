@@ -77,3 +77,8 @@ export function concatBytes(parts: readonly Uint8Array[]): Uint8Array<ArrayBuffe
   }
   return joined;
 }
+
+/** Whether two stretches hold the same bytes. */
+export function sameBytes(a: Uint8Array, b: Uint8Array): boolean {
+  return a.length === b.length && a.every((byte, index) => byte === b[index]);
+}

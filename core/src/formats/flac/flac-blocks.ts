@@ -50,7 +50,7 @@ export async function readFlacBlocks(source: ByteSource): Promise<{ value: FlacB
   if (markerOffset > 0)
     issues.push({
       code: 'ID3_BEFORE_FLAC',
-      message: 'An ID3 tag stands before the FLAC stream; it is read and kept, not written.',
+      message: 'An ID3 tag stands before the FLAC stream; it is read first, and carries the record too.',
       offsetBytes: 0,
     });
   const blocks: FlacBlock[] = [];

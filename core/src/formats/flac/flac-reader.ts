@@ -3,7 +3,7 @@ import { audioFile, type AudioFacts, type AudioFile } from '../audio-file.ts';
 import { viewOf, type ByteSource } from '../byte-source.ts';
 import type { FoundTexts } from '../field-places.ts';
 import { id3Texts } from '../id3/id3-fields.ts';
-import { readId3Tag } from '../id3/id3-tag.ts';
+import { readId3Tag, type Id3Tag } from '../id3/id3-tag.ts';
 import { parseVorbisComment, vorbisTexts, type VorbisComment } from '../vorbis-comment.ts';
 import { FLAC_BLOCK, readFlacBlocks, type FlacBlock, type FlacBlocks } from './flac-blocks.ts';
 
@@ -12,12 +12,14 @@ export interface FlacAnatomy {
   layout: FlacBlocks;
   facts: AudioFacts;
   comment?: { block: FlacBlock; value: VorbisComment };
+  /** A tag that stands before the stream, against RFC 9639 but common; other programs read it first. */
+  tag?: Id3Tag;
   texts: FoundTexts;
   issues: Issue[];
 }
 
-/** Reads the metadata blocks without the frames. Throws FormatError when there is no usable STREAMINFO. */
-export async function readFlacAnatomy(source: ByteSource): Promise<FlacAnatomy> {
+/** Reads the metadata blocks without the frames, of a tag before them everything with `loadAll`. Throws FormatError when there is no usable STREAMINFO. */
+export async function readFlacAnatomy(source: ByteSource, loadAll = false): Promise<FlacAnatomy> {
   const { value: layout, issues } = await readFlacBlocks(source);
   const [info] = layout.blocks;
   if (info?.type !== FLAC_BLOCK.streamInfo || info.sizeBytes < 34)
@@ -32,8 +34,11 @@ export async function readFlacAnatomy(source: ByteSource): Promise<FlacAnatomy> 
     issues.push(...parsed.issues);
   }
   if (layout.markerOffset > 0) {
-    const tag = await readId3Tag(source, 0);
-    if (tag) anatomy.texts.ID3 = id3Texts(tag, facts);
+    const tag = await readId3Tag(source, 0, loadAll);
+    if (tag) {
+      anatomy.tag = tag;
+      anatomy.texts.ID3 = id3Texts(tag, facts);
+    }
   }
   return anatomy;
 }

@@ -1,25 +1,43 @@
 import { AppError } from '../../errors.ts';
 import { differingFields, emptyRecord, type SoundRecord } from '../../record/fields.ts';
-import type { ByteSource } from '../byte-source.ts';
 import { placesOf, recordFromPlaces, textsToWrite } from '../field-places.ts';
+import { sameBytes, type ByteSource } from '../byte-source.ts';
+import { writeId3Tag } from '../id3/id3-fields.ts';
+import type { WriteOptions } from '../plan-write.ts';
 import { writeVorbisComment } from '../vorbis-comment.ts';
 import { refuseDamaged } from '../structural-issues.ts';
 import { paddingFor, SegmentList, type PlannedWrite } from '../write-plan.ts';
 import { FLAC_BLOCK, flacBlockBytes, MAX_FLAC_BLOCK_BYTES } from './flac-blocks.ts';
 import { readFlacAnatomy } from './flac-reader.ts';
 
+const NO_BYTES = new Uint8Array(0);
 const PADDING = { smallest: 4, spare: 4 + 8192, largest: 4 + MAX_FLAC_BLOCK_BYTES };
 
 /**
  * Plans the rewriting of a FLAC file so that its VORBIS_COMMENT carries the record. All other blocks keep their bytes and order; one
- * PADDING block at the end takes up the difference, so that the frames stay where they are. Throws FORMAT_DAMAGED or OUTGROWS_CONTAINER.
+ * PADDING block at the end takes up the difference, so that the frames stay where they are. An ID3 tag that stands before the stream carries the record too,
+ * since it is what is read first. Throws FORMAT_DAMAGED or OUTGROWS_CONTAINER.
  */
-export async function planFlacWrite(source: ByteSource, record: SoundRecord): Promise<PlannedWrite> {
-  const { layout, facts, comment, texts, issues } = await readFlacAnatomy(source);
+export async function planFlacWrite(
+  source: ByteSource,
+  record: SoundRecord,
+  options: WriteOptions,
+): Promise<PlannedWrite> {
+  const { layout, facts, comment, tag, texts, issues } = await readFlacAnatomy(source, true);
   refuseDamaged('FLAC', issues);
   const inFile = { ...emptyRecord(), ...recordFromPlaces(placesOf(texts)) };
-  const wanted = textsToWrite(record, inFile, facts)('Vorbis');
-  if ([...wanted].every(([key, text]) => text === (texts.Vorbis?.get(key)?.text ?? ''))) return { changed: [] };
+  const textsOf = textsToWrite(record, inFile, facts);
+  const wanted = textsOf('Vorbis');
+  const tagBytes = tag?.sizeBytes ?? 0;
+  const [oldTag, newTag] = tag
+    ? [
+        await source.read(0, tagBytes),
+        writeId3Tag(tag, textsOf('ID3'), { version: options.id3Version, sizeBytes: tagBytes, clock: facts }) ??
+          NO_BYTES,
+      ]
+    : [NO_BYTES, NO_BYTES];
+  const isSame = [...wanted].every(([key, text]) => text === (texts.Vorbis?.get(key)?.text ?? ''));
+  if (isSame && sameBytes(oldTag, newTag)) return { changed: [] };
   const contents = writeVorbisComment(comment?.value, wanted, facts);
   if (contents.length > MAX_FLAC_BLOCK_BYTES)
     throw new AppError(
@@ -30,11 +48,12 @@ export async function planFlacWrite(source: ByteSource, record: SoundRecord): Pr
   const others = layout.blocks.filter((block) => block.type !== FLAC_BLOCK.padding);
   const fixed = others.reduce(
     (total, block) => total + 4 + (block === comment?.block ? contents.length : block.sizeBytes),
-    layout.markerOffset + 4 + (comment ? 0 : 4 + contents.length),
+    newTag.length + layout.markerOffset - tagBytes + 4 + (comment ? 0 : 4 + contents.length),
   );
   const padding = paddingFor(fixed, layout.framesOffset, PADDING);
   const list = new SegmentList();
-  list.keep(0, layout.markerOffset + 4);
+  list.bytes(newTag);
+  list.keep(tagBytes, layout.markerOffset - tagBytes + 4);
   // Only the last block carries the flag; the header of a kept block is written anew without it.
   const count = others.length + (comment ? 0 : 1) + (padding > 0 ? 1 : 0);
   let written = 0;

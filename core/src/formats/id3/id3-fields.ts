@@ -110,8 +110,9 @@ export function writeId3Tag(
   { version: wanted = 3, sizeBytes, clock }: Id3WriteOptions = {},
 ): Uint8Array<ArrayBuffer> | undefined {
   const version = earlier?.version ?? wanted;
-  const pending = new Map(version === 4 ? texts : withDateFrames(texts, earlier));
   const current = earlier ? id3Texts(earlier, clock) : new Map<string, FoundText>();
+  const wishes = withoutRoundedTempo(texts, current);
+  const pending = new Map(version === 4 ? wishes : withDateFrames(wishes, earlier, current.get('TDRC')?.text));
   // Version 2.2 has no chapters.
   if (version === 2) pending.delete('CHAP');
   const differs = [...pending].some(([key, text]) => text !== (current.get(key)?.text ?? ''));
@@ -125,8 +126,14 @@ export function writeId3Tag(
   for (const frame of earlier?.frames ?? []) {
     if (!frame.raw) throw new AppError('CHUNK_TOO_LARGE', `ID3 frame “${frame.id}” was not loaded.`);
     if (rewritten !== undefined && (frame.id === 'CHAP' || frame.id === 'CTOC')) continue;
-    const key = keyOf(frame)?.key ?? '';
+    const isHidden = !frame.contents;
+    const key = keyOf(frame)?.key ?? (isHidden ? longFrameId(frame.id) : '');
     const text = pending.get(key);
+    // What is compressed cannot be read, so it cannot be kept beside what replaces it; and nothing is taken away that nobody saw.
+    if (isHidden && (text === undefined || text === '')) {
+      frames.push(frame.raw);
+      continue;
+    }
     if (text === undefined || (text === current.get(key)?.text && !done.has(key))) frames.push(frame.raw);
     else if (!done.has(key) && text !== '') frames.push(frameFor(version, key, text));
     done.add(key);
@@ -142,12 +149,27 @@ export function writeId3Tag(
   return id3TagBytes(version, frames, padding);
 }
 
+/** TBPM holds whole numbers (ID3v2.3 §4.2.1); one that says the same more exactly stays. */
+function withoutRoundedTempo(
+  texts: ReadonlyMap<string, string>,
+  current: ReadonlyMap<string, FoundText>,
+): ReadonlyMap<string, string> {
+  const [told, exact] = [current.get('TBPM')?.text, texts.get('TXXX:TEMPO')];
+  const isSame = told !== undefined && exact !== undefined && exact !== '' && Number(told) === Number(exact);
+  return isSame && texts.has('TBPM') ? new Map(texts).set('TBPM', told) : texts;
+}
+
 /** The date in the frames of the versions before 2.4: year, day and month, hour and minute. */
-function withDateFrames(texts: ReadonlyMap<string, string>, earlier: Id3Tag | undefined): Map<string, string> {
+function withDateFrames(
+  texts: ReadonlyMap<string, string>,
+  earlier: Id3Tag | undefined,
+  current: string | undefined,
+): Map<string, string> {
   const all = new Map(texts);
   const date = all.get('TDRC');
   all.delete('TDRC');
-  if (date === undefined) return all;
+  // A date that stays keeps its frames: those of the older versions hold no seconds.
+  if (date === undefined || date === current) return all;
   const [, year = '', month, day, hour, minute] = /^(\d{4})(?:-(\d\d)-(\d\d)(?:T(\d\d):(\d\d))?)?/.exec(date) ?? [];
   const values = [year, month ? `${day}${month}` : '', hour ? `${hour}${minute}` : ''];
   DATE_FRAMES.forEach((id, index) => all.set(id, values[index] ?? ''));

@@ -227,3 +227,29 @@ describe('MP3', () => {
     expect((await readMp3(memorySource(late))).facts.frames).toBe(3456);
   });
 });
+
+describe('fields that nobody asked for', () => {
+  const tagged = async (frames: Uint8Array[], texts: Record<string, string>) => {
+    const tag = await tagOf(id3TagBytes(3, frames, 10), true);
+    return tagOf(writeId3Tag(tag, new Map(Object.entries(texts))) ?? new Uint8Array(0), true);
+  };
+
+  it('keep a date to the second, and a tempo to the hundredth, byte for byte', async () => {
+    const before = [frame('TDRC', '2019-05-01T10:11:12'), frame('TBPM', '96.04')];
+    const wishes = { TIT2: 'New', TDRC: '2019-05-01T10:11:12', TBPM: '96', 'TXXX:TEMPO': '96.04' };
+    const { frames } = await tagged(before, wishes);
+    expect(frames.slice(0, 2).map(({ raw }) => raw && Buffer.from(raw))).toEqual(
+      before.map((each) => Buffer.from(each)),
+    );
+    expect(frames.map(({ id }) => id)).toEqual(['TDRC', 'TBPM', 'TIT2', 'TXXX', 'TSSE']);
+  });
+
+  it('stay when they are compressed; one that is written anew is not kept beside the new one', async () => {
+    const compressed = frame('TIT2', 'xxxx');
+    compressed[9] = 0x80;
+    expect((await tagged([compressed], { TALB: 'Clay' })).frames.map(({ id }) => id)).toEqual(['TIT2', 'TALB', 'TSSE']);
+    const { frames } = await tagged([compressed], { TIT2: 'New' });
+    expect(frames.map(({ id }) => id)).toEqual(['TIT2', 'TSSE']);
+    expect(id3Texts({ frames }).get('TIT2')?.text).toBe('New');
+  });
+});

@@ -1,5 +1,5 @@
 import { differingFields, emptyRecord, type SoundRecord } from '../../record/fields.ts';
-import type { ByteSource } from '../byte-source.ts';
+import { sameBytes, type ByteSource } from '../byte-source.ts';
 import { placesOf, recordFromPlaces, textsToWrite } from '../field-places.ts';
 import { writeId3Tag } from '../id3/id3-fields.ts';
 import { ID3V1_BYTES, writeId3v1 } from '../id3/id3v1.ts';
@@ -34,8 +34,4 @@ export async function planMp3Write(
   if (newTail) list.bytes(newTail);
   const audioOffset = newTag.length + leadingEnd - tagEnd;
   return { plan: list.plan(audioOffset, facts.audioBytes), changed: differingFields(inFile, record) };
-}
-
-function sameBytes(a: Uint8Array, b: Uint8Array): boolean {
-  return a.length === b.length && a.every((byte, index) => byte === b[index]);
 }
