@@ -417,6 +417,8 @@ export const batchItems = pgTable(
       .references(() => copies.id),
     /** What the last reading of the folder found the file to be: see the contract's FOUND. */
     found: text('found').notNull().default('same'),
+    /** The reading that found that: one that was cut short and goes on leaves it as it is. */
+    scanId: uuid('scan_id'),
   },
   (table) => [primaryKey({ columns: [table.batchId, table.copyId] }), index('batch_items_copy').on(table.copyId)],
 );

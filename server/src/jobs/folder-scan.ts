@@ -1,5 +1,7 @@
 import { and, eq, inArray, sql } from 'drizzle-orm';
 import { AppError } from '@flagstone/core/errors';
+import { FOUND } from '@flagstone/contract/selection';
+import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { batchItems, copies, sounds } from '../db/schema.ts';
 import type { DriveFiles } from '../drives/drive-files.ts';
@@ -20,6 +22,7 @@ import {
 } from './index-writer.ts';
 import type { JobRun } from './job-queue.ts';
 
+const foundSchema = z.enum(FOUND);
 const CHUNK = 256;
 /** Chunks that are being read while others are being written. */
 const READ_AHEAD = 3;
@@ -31,6 +34,7 @@ const SAME_FOLDERS = 200;
 /** What is scanned, and where what is found belongs. */
 export interface ScanTarget extends ChunkTarget {
   batchId: number;
+  scanId: string;
   folder: string;
   /** What is filed already and the same does not come into the batch. */
   onlyNew: boolean;
@@ -181,10 +185,16 @@ export class FolderScan {
             error: new AppError(header.code, header.message),
           });
       });
-      this.result.same += same.length;
+      for (const file of same) {
+        const copy = known.get(pathOf(file));
+        const found = copy?.scanId === this.target.scanId ? foundSchema.safeParse(copy.found).data : undefined;
+        this.result[found ?? 'same'] += 1;
+      }
       // Of files that are the same, only those are written of which the database says otherwise.
       const toNote = same.filter((file) => {
         const copy = known.get(pathOf(file));
+        // What this reading found before it was cut short stays what it was found to be.
+        if (copy?.scanId === this.target.scanId) return false;
         if (this.target.onlyNew && copy?.filed && !copy.gone && copy.found === null) return false;
         return copy?.gone !== false || copy.found !== 'same';
       });
@@ -214,7 +224,18 @@ export class FolderScan {
     const { id, folder, name, sizeBytes, mtimeMs, inode, gone } = copies;
     const filed = sql<boolean>`${sounds.filedAt} is not null`;
     const rows = await this.app.db
-      .select({ id, folder, name, sizeBytes, mtimeMs, inode, gone, filed, found: batchItems.found })
+      .select({
+        id,
+        folder,
+        name,
+        sizeBytes,
+        mtimeMs,
+        inode,
+        gone,
+        filed,
+        found: batchItems.found,
+        scanId: batchItems.scanId,
+      })
       .from(copies)
       .innerJoin(sounds, eq(sounds.id, copies.soundId))
       .leftJoin(batchItems, and(eq(batchItems.copyId, copies.id), eq(batchItems.batchId, this.target.batchId)))

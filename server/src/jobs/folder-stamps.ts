@@ -42,7 +42,7 @@ export async function keepStamps(
 /** Notes the files of unchanged folders as the same in a batch; with `onlyNew` not those that are filed and not in it yet. */
 export async function noteSame(
   db: Queryable,
-  { batchId, driveId, onlyNew }: { batchId: number; driveId: string; onlyNew: boolean },
+  { batchId, driveId, onlyNew, scanId }: { batchId: number; driveId: string; onlyNew: boolean; scanId: string },
   folders: readonly string[],
 ): Promise<void> {
   const isWanted = onlyNew
@@ -52,6 +52,6 @@ export async function noteSame(
     insert into batch_items (batch_id, copy_id, found)
     select ${batchId}::int, c.id, 'same' from copies c left join batch_items b on b.batch_id = ${batchId} and b.copy_id = c.id
     where c.drive_id = ${driveId}::uuid and c.folder = any(${sql.param([...folders])}::text[]) and not c.gone
-    and b.found is distinct from 'same' ${isWanted}
+    and b.found is distinct from 'same' and b.scan_id is distinct from ${scanId}::uuid ${isWanted}
     on conflict (batch_id, copy_id) do update set found = excluded.found`);
 }

@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import { and, eq, sql } from 'drizzle-orm';
 import { z } from 'zod';
 import { AppError } from '@flagstone/core/errors';
@@ -21,12 +22,14 @@ const payloadSchema = z.object({
   driveId: z.string(),
   folder: z.string(),
   onlyNew: z.boolean().default(false),
+  /** What one that was cut short goes on with: its own name, and the newest copy there was before it began. */
+  scan: z.object({ id: z.uuid(), newestBefore: z.number() }).optional(),
 });
 type Payload = z.infer<typeof payloadSchema>;
 
 /**
  * Reads a folder of a drive into its batch, recognises what was moved, marks what is gone, and describes what is new by rules and recipe.
- * Repeating it changes nothing, so it can be cut short anywhere.
+ * It can be cut short anywhere: whoever goes on knows what was there before it began and what it found so far, so that the end is the same.
  */
 export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   const payload = payloadSchema.parse(run.job.payload);
@@ -40,13 +43,16 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   const readFolderOf = await readFolderFinder(app, drive.id);
   const { isExcluded, seed } = await patternsFor(app, drive.id, payload.folder);
   const stamps = await stampsBelow(app, drive.id, payload.folder);
-  const newestBefore = await newestCopyId(app);
-  const scan = new FolderScan(app, run, files, { ...payload, readFolderOf }, { isExcluded, seed, stamps });
+  const begun = payload.scan ?? { id: randomUUID(), newestBefore: await newestCopyId(app) };
+  if (!payload.scan) await run.remember({ scan: begun });
+  const { id: scanId, newestBefore } = begun;
+  const scan = new FolderScan(app, run, files, { ...payload, scanId, readFolderOf }, { isExcluded, seed, stamps });
   await scan.perform();
 
   const { result, seen, unchanged } = scan;
-  result.moved = await recogniseMoves(app, files, drive.id, newestBefore, isHere, seen);
-  result.alreadyHeld -= result.moved;
+  const moved = await recogniseMoves(app, files, drive.id, newestBefore, isHere, seen);
+  result.moved += moved;
+  result.alreadyHeld -= moved;
   if (scan.faults === 0 && (await isHere()))
     result.gone = await markGone(
       app,
@@ -55,7 +61,6 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
       unchanged,
       (copy) => seen.has(copy.id) || isExcluded(pathOf(copy)),
     );
-  await keepStamps(app, drive.id, scan.changed);
   await noteRead(app, payload);
   if (result.new > 0) {
     const folderId = readFolderOf(payload.folder);
@@ -65,6 +70,8 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
       run.note(error, payload.folder || drive.name);
     });
   }
+  // Last of all: a folder that is known is passed over, whatever was not done with it yet.
+  await keepStamps(app, drive.id, scan.changed);
   await measureNewSounds(app);
 }
 

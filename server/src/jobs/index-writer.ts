@@ -61,6 +61,8 @@ export interface ChunkTarget {
   /** Null for what belongs into no batch. */
   batchId: number | null;
   driveId: string;
+  /** The reading of the folder that this is a part of, through all its interruptions. */
+  scanId?: string;
   /** The read folder that a place of the drive belongs to. */
   readFolderOf: (folder: string) => number | null;
 }
@@ -74,6 +76,7 @@ export interface KnownCopy {
   gone: boolean;
   filed: boolean;
   found: string | null;
+  scanId: string | null;
 }
 
 interface ChunkToWrite {
@@ -152,9 +155,10 @@ export async function writeChunk(
       .where(sql`${copies.id} = any(${idList(items.map(({ id }) => id))})`);
   if (items.length > 0 && target.batchId !== null)
     await tx.execute(sql`
-      insert into batch_items (batch_id, copy_id, found)
-      select ${target.batchId}::int, i.id, i.found from jsonb_to_recordset(${JSON.stringify(items)}::jsonb) as i(id bigint, found text)
-      on conflict (batch_id, copy_id) do update set found = excluded.found where batch_items.found <> excluded.found`);
+      insert into batch_items (batch_id, copy_id, found, scan_id)
+      select ${target.batchId}::int, i.id, i.found, ${target.scanId ?? null}::uuid from jsonb_to_recordset(${JSON.stringify(items)}::jsonb) as i(id bigint, found text)
+      on conflict (batch_id, copy_id) do update set found = excluded.found, scan_id = excluded.scan_id
+      where (batch_items.found, batch_items.scan_id) is distinct from (excluded.found, excluded.scan_id)`);
   await writeFaults(tx, target, [...good, ...same], faults);
 }
 

@@ -15,7 +15,7 @@ import { fenceOf, JobTaken, type Fence } from './fence.ts';
 
 type JobRow = typeof jobs.$inferSelect;
 /** Times are the database's, the only clock that all processes share. */
-type JobChanges = Partial<Omit<JobRow, 'finishedAt'>> & { finishedAt?: SQL | null };
+type JobChanges = Partial<Omit<JobRow, 'finishedAt' | 'payload'>> & { finishedAt?: SQL | null; payload?: SQL };
 
 /** What a job's work gets: its row, and how to tell of progress. */
 export interface JobRun {
@@ -27,6 +27,8 @@ export interface JobRun {
   /** Notes why an item failed, for the log of errors; its count goes through `advance`. */
   note: (failure: AppError, what: string) => void;
   setTotal: (total: number) => Promise<void>;
+  /** Keeps what whoever goes on with the job has to know, in its payload. */
+  remember: (more: Record<string, unknown>) => Promise<void>;
   /** Counts by name, kept with the job. */
   setResult: (result: Record<string, number>) => void;
 }
@@ -263,7 +265,8 @@ export class JobQueue {
         failed: 0,
         failures: {},
         finishedAt: null,
-        payload: sql`${jobs.payload} || '{"retry": true}'`,
+        // One that ended begins anew; one that was paused goes on with what it remembers.
+        payload: sql`case when ${jobs.state} = 'paused' then ${jobs.payload} else ${jobs.payload} - 'scan' end || '{"retry": true}'`,
       })
       .where(and(eq(jobs.id, id), inArray(jobs.state, ['paused', 'cancelled', 'failed', 'done'])))
       .returning();
@@ -371,6 +374,7 @@ export class JobQueue {
       job,
       fence: fenceOf(this.db, job),
       setTotal: async (total) => void (await save({ total })),
+      remember: async (more) => void (await save({ payload: sql`${jobs.payload} || ${JSON.stringify(more)}::jsonb` })),
       setResult: (result) => void (progress.result = result),
       note: (failure, what) => noteFailure(progress.failures, failure, what),
       advance: async ({ done = 0, failed = 0 }) => {

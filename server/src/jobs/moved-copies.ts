@@ -126,8 +126,9 @@ async function takeNewPlaces(tx: Transaction, moves: readonly Move[]): Promise<v
   const freshIds = moves.map(({ fresh }) => fresh.id);
   for (const { old, fresh } of moves) {
     await tx.execute(sql`
-      insert into batch_items (batch_id, copy_id, found) select batch_id, ${old.id}::bigint, 'moved' from batch_items where copy_id = ${fresh.id}
-      on conflict (batch_id, copy_id) do update set found = 'moved'`);
+      insert into batch_items (batch_id, copy_id, found, scan_id)
+      select batch_id, ${old.id}::bigint, 'moved', scan_id from batch_items where copy_id = ${fresh.id}
+      on conflict (batch_id, copy_id) do update set found = 'moved', scan_id = excluded.scan_id`);
   }
   await tx.delete(batchItems).where(sql`${batchItems.copyId} = any(${idList(freshIds)})`);
   await tx.delete(copies).where(sql`${copies.id} = any(${idList(freshIds)})`);

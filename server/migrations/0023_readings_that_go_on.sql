@@ -1,0 +1,1 @@
+ALTER TABLE "batch_items" ADD COLUMN "scan_id" uuid;
