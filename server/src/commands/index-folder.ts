@@ -5,11 +5,15 @@ import { openContext } from '../application.ts';
 import { startLocalPostgres } from '../db/local-postgres.ts';
 import { indexJob } from '../jobs/index-job.ts';
 import { openBatch } from '../services/batches.ts';
-import { defaultDataFolder, UsageError } from './usage.ts';
+import { defaultDataFolder, rootsOf, UsageError } from './usage.ts';
 
 /** `index DIR`: reads a folder into a new batch of the database, running or not, and prints the totals as JSON. */
 export async function indexFolder(args: string[]): Promise<number> {
-  const { values, positionals } = parseArgs({ args, allowPositionals: true, options: { data: { type: 'string' } } });
+  const { values, positionals } = parseArgs({
+    args,
+    allowPositionals: true,
+    options: { data: { type: 'string' }, root: { type: 'string', multiple: true } },
+  });
   const [folder, ...more] = positionals;
   if (folder === undefined || more.length > 0) throw new UsageError('index needs one DIR');
   const given = path.resolve(folder);
@@ -17,7 +21,7 @@ export async function indexFolder(args: string[]): Promise<number> {
   try {
     const { context, close } = await openContext(
       postgres.connectionString,
-      [given],
+      [given, ...rootsOf(values.root)],
       pino({ level: 'warn' }, pino.destination(2)),
     );
     try {

@@ -18,6 +18,7 @@ import type { SoundRecord } from '@flagstone/core/record/fields';
 import { writeSegments } from './copy-file.ts';
 import { complaintOf, inputOf, limitedFfmpeg } from './decoder.ts';
 import { handleSource, syncFolder } from './drive-files.ts';
+import { takeFolderRights } from './folder-rights.ts';
 import { nameNew } from './name-new.ts';
 import { readAudio, sha256 } from './read-audio.ts';
 import { isPlainPcm, withAudio, type FrameRange } from './read-samples.ts';
@@ -66,6 +67,7 @@ export async function cutFile(
         await withAudio(wholePath, async (bytes, facts) =>
           beforeNaming(await quickAudioDigest(bytes, facts, sha256())),
         );
+        await takeFolderRights(wholePath);
         await nameNew(wholePath, target);
       } finally {
         for (const left of [rawPath, wholePath])

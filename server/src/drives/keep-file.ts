@@ -5,6 +5,7 @@ import { AppError } from '@flagstone/core/errors';
 import type { ByteSource } from '@flagstone/core/formats/byte-source';
 import { writeSegments } from './copy-file.ts';
 import { handleSource, syncFolder } from './drive-files.ts';
+import { takeFolderRights } from './folder-rights.ts';
 import { nameNew } from './name-new.ts';
 import { openRegular } from './open-regular.ts';
 import { temporaryName, whileUnderWay } from './temporary-names.ts';
@@ -52,6 +53,7 @@ async function writeProved(source: ByteSource, temporary: string, target: string
     );
     if ((await withContents({ path: temporary }, digestOf)) !== written.digest('hex'))
       throw new AppError('AUDIO_CHANGED', `${target} could not be read back as it was written.`);
+    await takeFolderRights(temporary);
     await nameNew(temporary, target);
   } finally {
     await unlink(temporary).catch((error: NodeJS.ErrnoException) => {

@@ -6,7 +6,7 @@ import type { AppContext } from '../app-context.ts';
 import { batches, unreadable } from '../db/schema.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
 import { batchRow, recordRows } from './acts.ts';
-import { driveFolderOf } from './drives.ts';
+import { driveFolderOf, filesOf } from './drives.ts';
 import { rememberFolder } from './read-folders.ts';
 
 /** Opens a batch on a folder that a person named and starts reading it. Throws what AllowedRoots.checkedFolder throws. */
@@ -35,6 +35,8 @@ export async function openBatch(
 ) {
   const real = await app.roots.checkedFolder(given.trim());
   const place = await driveFolderOf(app, real);
+  // A folder of a drive that is known by a root outside of the allowed ones: said before anything is begun.
+  filesOf(app, place.drive);
   const folderId = await rememberFolder(app, place, personId, collectionId);
   const shown = name || place.folder.split('/').pop() || place.drive.name;
   const batchId = await batchOfFolder(app, folderId, shown, personId);

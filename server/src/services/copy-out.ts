@@ -36,10 +36,13 @@ export interface OutFile {
 /** The files that are to be copied out, with a name of its own for each. */
 export async function* filesOut(app: AppContext, { what, tree }: CopyOut): AsyncGenerator<OutFile> {
   const taken = new Set<string>();
+  const countersIn = new Map<string, Map<string, number>>();
   for await (const { row, name, part, tryOut } of namedParts(app, what)) {
     const folder = tree ? [row.driveName, ...row.folder.split('/')].map(folderName).filter(Boolean).join('/') : '';
     const inFolder = (file: string): string => (folder === '' ? file : `${folder}/${file}`);
-    const free = freeName(name, (key) => taken.has(inFolder(key)));
+    const counters = countersIn.get(folder) ?? new Map<string, number>();
+    countersIn.set(folder, counters);
+    const free = freeName(name, (key) => taken.has(inFolder(key)), counters);
     taken.add(inFolder(nameKey(free)));
     yield { soundId: row.soundId, path: inFolder(free), part, tryOut };
   }

@@ -11,6 +11,7 @@ import type { AppContext } from '../app-context.ts';
 import { idList } from './search.ts';
 import { recordsReport } from './reports.ts';
 import { playlist, type PlaylistEntry } from './playlists.ts';
+import { escapeFormula } from './spreadsheet-text.ts';
 import { fullPathsOf, selectedRows } from './sound-rows.ts';
 
 export const EXPORT_TYPES: Record<ExportFormat, string> = {
@@ -31,7 +32,7 @@ const MOST_SHEET_ROWS = 1_048_575;
 
 /**
  * Writes the records of a selection as a table, page by page, so that a million of them need no more memory than a thousand. CSV and TSV are RFC 4180 in UTF-8 with a
- * byte order mark, which spreadsheets need; the first row names the columns. JSON Lines keep numbers and lists as they are. Throws REPORT_TOO_LONG.
+ * byte order mark, which spreadsheets need, and texts that a spreadsheet would run are marked; the first row names the columns. JSON Lines keep numbers and lists as they are. Throws REPORT_TOO_LONG.
  */
 export async function writeExport(
   app: AppContext,
@@ -63,7 +64,10 @@ export async function writeExport(
     delimiter: format === 'tsv' ? '\t' : ',',
     record_delimiter: '\r\n',
   });
-  return pipeline(Readable.from(cells()), table, out);
+  const safe = async function* (): AsyncGenerator<Cell[]> {
+    for await (const row of cells()) yield row.map((cell) => (typeof cell === 'string' ? escapeFormula(cell) : cell));
+  };
+  return pipeline(Readable.from(safe()), table, out);
 }
 
 async function* titledPaths(app: AppContext, selection: ExportRequest['selection']): AsyncGenerator<PlaylistEntry> {

@@ -136,7 +136,10 @@ async function readRows(
   });
 }
 
-/** The sounds that each row could be about: by digest where it has one, else by path, else by file name. */
+/**
+ * The sounds that each row could be about: by digest where it has one, else by path, else by file name. A sound that is still being measured is known by
+ * its path alone.
+ */
 async function findSounds(
   app: AppContext,
   asked: readonly { at: number; digest: string; path: string; drive: string; name: string }[],
@@ -146,7 +149,8 @@ async function findSounds(
     select a.at, array(
       select s.id from sounds s where a.digest <> '' and s.full_digest = a.digest
       union select c.sound_id from copies c join drives d on d.id = c.drive_id
-        where a.digest = '' and a.path <> '' and c.name = regexp_replace(a.path, '^.*/', '') and c.folder = regexp_replace(a.path, '/?[^/]*$', '')
+        join sounds p on p.id = c.sound_id
+        where (a.digest = '' or (p.full_digest is null and not exists (select from sounds o where o.full_digest = a.digest))) and a.path <> '' and c.name = regexp_replace(a.path, '^.*/', '') and c.folder = regexp_replace(a.path, '/?[^/]*$', '')
           and (a.drive = '' or d.name = a.drive)
       union select c.sound_id from copies c where a.digest = '' and a.path = '' and a.name <> '' and lower(c.name) = lower(a.name)) as ids
     from asked a`);

@@ -3,6 +3,7 @@ import { AppError } from '@flagstone/core/errors';
 import { CsvError, parse } from 'csv-parse/sync';
 import ExcelJS from 'exceljs';
 import { z } from 'zod';
+import { unescapeFormula } from './spreadsheet-text.ts';
 
 /** A table that was read: the names of its columns and its rows, each with the line or row of the file where it stands. */
 export interface Table {
@@ -32,7 +33,13 @@ function readDelimited(bytes: Buffer, delimiter: string): Table {
     }) as unknown as { record: string[]; info: { lines: number } }[];
     const [head, ...rows] = records;
     const columns = head?.record.map((name) => name.trim()) ?? [];
-    return { columns, rows: rows.map(({ record, info }) => ({ line: info.lines, cells: cellsOf(columns, record) })) };
+    return {
+      columns,
+      rows: rows.map(({ record, info }) => ({
+        line: info.lines,
+        cells: cellsOf(columns, record.map(unescapeFormula)),
+      })),
+    };
   } catch (error) {
     if (error instanceof CsvError)
       throw new AppError('TABLE_INVALID', `The table cannot be read: ${error.message}.`, { cause: error });
