@@ -1,4 +1,4 @@
-import { mkdir, open, readdir, readFile, rm, stat, writeFile } from 'node:fs/promises';
+import { mkdir, open, readdir, readFile, rename, rm, stat, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { planWrite } from '@flagstone/core/formats/plan-write';
@@ -7,6 +7,8 @@ import { patchesOf } from '@flagstone/core/formats/write-plan';
 import { readAudio } from '@flagstone/server/drives/read-audio';
 import { encodeJournal } from '@flagstone/server/drives/patch-journal';
 import { fenceOf, JobTaken } from '@flagstone/server/jobs/fence';
+import type { JobRun } from '@flagstone/server/jobs/job-queue';
+import { runPlanJob } from '@flagstone/server/jobs/plan-jobs';
 import { beginItem } from '@flagstone/server/services/journal-items';
 import { copies, jobs, journal, plans, records } from '@flagstone/server/db/schema';
 import { eq, sql } from 'drizzle-orm';
@@ -126,7 +128,7 @@ describe('a process whose job was taken over while it stood still', () => {
 });
 
 describe('renaming what stands there by then', () => {
-  const rename = async (name: string, swap: () => Promise<void>) => {
+  const renameAfter = async (name: string, swap: () => Promise<void>) => {
     const row = (await rowsOf()).find((each) => each.name === name);
     const edit = { set: { catId: 'DOORCreak', fxName: `Swapped ${name}`, creatorId: 'ORV', sourceId: 'MILL' } };
     await app.call('editRecords', { body: { selection: { kind: 'copies', copyIds: [row?.copyId] }, edit } });
@@ -136,7 +138,7 @@ describe('renaming what stands there by then', () => {
   };
 
   it('leaves a file alone that was swapped since the plan', async () => {
-    const job = await rename('door.wav', async () => {
+    const job = await renameAfter('door.wav', async () => {
       await rm(full('door.wav'));
       await writeFile(full('door.wav'), toneBytes(55));
     });
@@ -145,11 +147,58 @@ describe('renaming what stands there by then', () => {
   });
 
   it('leaves a folder alone that took the name', async () => {
-    const job = await rename('wheel.wav', async () => {
+    const job = await renameAfter('wheel.wav', async () => {
       await rm(full('wheel.wav'));
       await mkdir(full('wheel.wav'));
     });
     expect(job).toMatchObject({ failed: 1, failures: [{ code: 'FILE_CHANGED' }] });
     expect((await stat(full('wheel.wav'))).isDirectory()).toBe(true);
+  });
+});
+
+describe('a drive that goes while a job runs', () => {
+  it('is waited for: no file fails, and the job goes on by itself when it is back', async () => {
+    const other = await TestApplication.open();
+    try {
+      for (const name of ['one', 'two', 'three']) await other.put(`kiln/${name}.wav`, { seed: name.length * 7 });
+      const { batchId: id } = await other.intake('kiln');
+      await other.measured();
+      const { rows } = await other.call('listBatchRows', { params: { id } });
+      for (const { copyId, name } of rows)
+        await other.call('editRecords', {
+          body: {
+            selection: { kind: 'copies', copyIds: [copyId] },
+            edit: {
+              set: { catId: 'DOORCreak', fxName: `Kiln ${name.slice(0, 3)}`, creatorId: 'ORV', sourceId: 'MILL' },
+            },
+          },
+        });
+      const plan = await other.call('makePlan', {
+        body: { kind: 'rename', selection: { kind: 'batch', batchId: id } },
+      });
+      const { context } = other;
+      const away = `${other.drive}-unplugged`;
+      let steps = 0;
+      const work = (_app: typeof context, run: JobRun): Promise<void> =>
+        runPlanJob(context, {
+          ...run,
+          advance: async (step) => {
+            await run.advance(step);
+            steps += 1;
+            if (steps === 1) await rename(other.drive, away);
+          },
+        });
+      const lanes = [rows[0]?.driveId ?? ''];
+      const newJob = { kind: 'rename' as const, title: 'Rename 3 files', payload: { planId: plan.id }, lanes };
+      const cut = await context.jobs.runHere(context, work, newJob, 1);
+      expect(cut).toMatchObject({ state: 'waiting', failed: 0, awaitsDrive: rows[0]?.driveName });
+      expect((await other.call('getPlan', { params: { id: plan.id } })).counts).toMatchObject({ done: 1, failed: 0 });
+      await rename(away, other.drive);
+      await context.jobs.offerAwaiting();
+      expect(await other.ended(cut)).toMatchObject({ state: 'done', failed: 0 });
+      expect((await other.call('getPlan', { params: { id: plan.id } })).counts).toMatchObject({ done: 3, failed: 0 });
+    } finally {
+      await other.close();
+    }
   });
 });

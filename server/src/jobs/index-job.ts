@@ -11,7 +11,7 @@ import { idList, isBelow } from '../services/search.ts';
 import { FolderScan } from './folder-scan.ts';
 import { keepStamps, stampsBelow } from './folder-stamps.ts';
 import { pathOf } from './index-writer.ts';
-import type { JobRun } from './job-queue.ts';
+import { JobAwaitsDrive, type JobRun } from './job-queue.ts';
 import { measureNewSounds } from './measure-job.ts';
 import { newestCopyId, recogniseMoves } from './moved-copies.ts';
 
@@ -48,6 +48,8 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   const { id: scanId, newestBefore } = begun;
   const scan = new FolderScan(app, run, files, { ...payload, scanId, readFolderOf }, { isExcluded, seed, stamps });
   await scan.perform();
+  // On a drive that went away meanwhile every file that was not read yet seems to be unreadable.
+  if (scan.faults > 0 && !(await isHere())) throw new JobAwaitsDrive(drive.name);
 
   const { result, seen, unchanged } = scan;
   const moved = await recogniseMoves(app, files, drive.id, newestBefore, isHere, seen);

@@ -55,6 +55,16 @@ export class JobStopped extends Error {
   }
 }
 
+/** Thrown inside a job whose drive went away: it waits for it, and goes on when it is back. */
+export class JobAwaitsDrive extends Error {
+  readonly driveName: string;
+
+  constructor(driveName: string) {
+    super(`the drive “${driveName}” went away`);
+    this.driveName = driveName;
+  }
+}
+
 const PROGRESS_EVERY_MS = 250;
 /** A running job says that it lives every ten seconds; one that was not heard of for forty is taken up by another process. */
 const HEARTBEAT_MS = 10_000;
@@ -396,6 +406,10 @@ export class JobQueue {
         const state = error.asked === 'pause' ? 'paused' : 'cancelled';
         await save({ state, asked: null, finishedAt: state === 'paused' ? null : sql`now()` });
         return;
+      }
+      if (error instanceof JobAwaitsDrive) {
+        const awaits = JSON.stringify({ awaitsDrive: error.driveName });
+        return void (await save({ ...AGAIN, asked: null, payload: sql`${jobs.payload} || ${awaits}::jsonb` }));
       }
       this.log.error({ err: error, jobId, kind: job.kind }, 'a job failed');
       // Without the database nothing can be said: the job is not heard of, and is taken up again when the database is back.

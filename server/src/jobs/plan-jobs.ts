@@ -17,11 +17,11 @@ import {
 } from '../services/journal-items.ts';
 import { performCut, settleInterruptedCut, undoCut } from '../services/cuts.ts';
 import { performRename, settleInterruptedRename } from '../services/renames.ts';
-import { filesOf } from '../services/drives.ts';
+import { driveIsHere, filesOf } from '../services/drives.ts';
 import { performRelocation } from '../services/relocation.ts';
 import { knownWrites } from '../services/known-writes.ts';
 import type { Fence } from './fence.ts';
-import type { JobRun } from './job-queue.ts';
+import { JobAwaitsDrive, type JobRun } from './job-queue.ts';
 
 const payloadSchema = z.object({
   planId: z.number(),
@@ -125,6 +125,11 @@ async function eachItem(
     for (const item of items) {
       last = item.id;
       const failure = await perform(item).then(() => undefined, itemError);
+      const away = failure && (await driveThatWentAway(app, item));
+      if (away) {
+        // What was begun is settled when the drive is back; nothing is a failure that only waits.
+        throw new JobAwaitsDrive(away);
+      }
       if (failure) {
         const { name } = item.before;
         run.note(failure, typeof name === 'string' ? name : `copy ${item.copyId}`);
@@ -134,6 +139,16 @@ async function eachItem(
     }
     if (items.length < PAGE) return;
   }
+}
+
+/** The name of an item's drive when it is not there any more. A plan of places alone touches no drive, but is about one. */
+async function driveThatWentAway(app: AppContext, item: JournalRow): Promise<string | undefined> {
+  const [row] = await app.db
+    .select({ drive: drives })
+    .from(copies)
+    .innerJoin(drives, eq(drives.id, copies.driveId))
+    .where(eq(copies.id, item.copyId));
+  return row && !(await driveIsHere(row.drive)) ? row.drive.name : undefined;
 }
 
 async function announce(app: AppContext, item: JournalRow): Promise<void> {
