@@ -22,6 +22,7 @@ import { nameKey } from '@flagstone/core/ucs/name-blocks';
 import { diskError } from './disk-errors.ts';
 import { openRegular } from './open-regular.ts';
 import { isWithin } from './roots.ts';
+import { inodesTell, isSameFile } from './stable-inodes.ts';
 
 /** What tells whether a file is still the one that was read. */
 export interface FileStamp {
@@ -54,9 +55,12 @@ export function handleSource(handle: FileHandle, sizeBytes: number): ByteSource 
  */
 export class DriveFiles {
   readonly root: string;
+  /** Whether the numbers of files last; asked once, since a drive that is mounted anew gets other files of this class. */
+  private inodes: Promise<boolean> | undefined;
 
-  constructor(root: string) {
+  constructor(root: string, inodes?: boolean) {
     this.root = root;
+    this.inodes = inodes === undefined ? undefined : Promise.resolve(inodes);
   }
 
   /** The absolute path of a file or folder; throws PATH_OUTSIDE_ROOTS for a path that climbs. Does not look at the disk. */
@@ -145,6 +149,17 @@ export class DriveFiles {
         throw diskError(error, full);
       }),
     );
+  }
+
+  /**
+   * What is to be expected of a copy's file from now on. Throws FILE_CHANGED when its stamp is not that of the file that was read. Where files are numbered anew
+   * at each mount, size and time say whether it is, and its number of now is the one to be met again.
+   */
+  async expected(copy: FileStamp, stamp: FileStamp, name: string): Promise<FileStamp> {
+    this.inodes ??= inodesTell(this.root);
+    if (!isSameFile(copy, stamp, await this.inodes))
+      throw new AppError('FILE_CHANGED', `${name} was changed since it was read.`);
+    return stamp;
   }
 
   /** The stamp of a file as it bears its name: of a link, that of what it leads to inside the drive. Throws FILE_CHANGED for what is no file. */

@@ -1,4 +1,17 @@
-import { link, mkdir, mkdtemp, readdir, readFile, rm, stat, symlink, unlink, writeFile } from 'node:fs/promises';
+import {
+  link,
+  mkdir,
+  mkdtemp,
+  readdir,
+  readFile,
+  rename,
+  rm,
+  stat,
+  symlink,
+  unlink,
+  utimes,
+  writeFile,
+} from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
@@ -148,5 +161,54 @@ describe('renaming', () => {
     await unlink(path.join(root, 'old'));
     await unlink(path.join(root, 'new'));
     expect(await files.renameStanding('', 'old', 'new')).toBe('neither');
+  });
+});
+
+describe('a drive that numbers its files anew at each mount', () => {
+  it('knows a file by size and time, and expects the number of now; another drive refuses it', async () => {
+    const folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone-fuse-'));
+    try {
+      await writeFile(path.join(folder, 'a.wav'), 'x');
+      const renumbered = new DriveFiles(folder, false);
+      const now = await renumbered.stampOf('', 'a.wav');
+      const read = { ...now, inode: '12345' };
+      expect(await renumbered.expected(read, now, 'a.wav')).toEqual(now);
+      await expect(renumbered.expected({ ...read, mtimeMs: 1 }, now, 'a.wav')).rejects.toMatchObject({
+        code: 'FILE_CHANGED',
+      });
+      await expect(new DriveFiles(folder, true).expected(read, now, 'a.wav')).rejects.toMatchObject({
+        code: 'FILE_CHANGED',
+      });
+    } finally {
+      await rm(folder, { recursive: true });
+    }
+  });
+
+  it('keeps the stamps of its folders', async () => {
+    const folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone-fuse-'));
+    try {
+      const stampWith = async (inodes: boolean): Promise<string> => {
+        const [first] = await (async () => {
+          const folders = [];
+          for await (const each of walkFolders(folder, '', { inodes })) folders.push(each);
+          return folders;
+        })();
+        return first?.stamp ?? '';
+      };
+      const at = new Date(1_700_000_000_000);
+      const put = async (): Promise<void> => {
+        await writeFile(path.join(folder, 'next'), 'x');
+        await utimes(path.join(folder, 'next'), at, at);
+        await rename(path.join(folder, 'next'), path.join(folder, 'a.wav'));
+      };
+      await put();
+      const [anew, lasting] = [await stampWith(false), await stampWith(true)];
+      // Another file of that size and time in its place: another number, as after a mount.
+      await put();
+      expect(await stampWith(false)).toBe(anew);
+      expect(await stampWith(true)).not.toBe(lasting);
+    } finally {
+      await rm(folder, { recursive: true });
+    }
   });
 });

@@ -5,6 +5,7 @@ import { AppError } from '@flagstone/core/errors';
 import { diskError } from './disk-errors.ts';
 import { syncFolder } from './drive-files.ts';
 import { applyJournal } from './patch-file.ts';
+import { inodesTell } from './stable-inodes.ts';
 import { checkTorn, decodeJournal, type PatchJournal, type ReadJournal } from './patch-journal.ts';
 import { parseTemporaryName, type TemporaryFile } from './temporary-names.ts';
 
@@ -131,8 +132,9 @@ async function applyToFile(full: string, journal: PatchJournal): Promise<void> {
   });
   if (!handle) return;
   try {
-    // A file that was put there since is not the one that the journal is about.
-    if (String((await handle.stat()).ino) !== journal.inode) return;
+    // A file that was put there since is not the one that the journal is about. Where files are numbered anew at each mount, their bytes say so.
+    const isOther = String((await handle.stat()).ino) !== journal.inode;
+    if (isOther && (await inodesTell(path.dirname(full)))) return;
     for (const [index, patch] of journal.patches.entries()) {
       const current = Buffer.alloc(Math.max(patch.bytes.length, patch.old.length));
       const { bytesRead } = await handle.read(current, 0, current.length, patch.offset);

@@ -14,6 +14,8 @@ export interface FolderTask {
   full: string;
   /** What the stamp depends on beside the files. */
   seed: string;
+  /** Whether the stamp depends on the numbers of files. */
+  inodes: boolean;
   /** The stamp that the folder had when it was read last. */
   knownStamp?: string | undefined;
 }
@@ -55,7 +57,7 @@ export default function listFolders(tasks: readonly FolderTask[]): FolderResult[
   });
 }
 
-function listFolder({ realRoot, full, seed, knownStamp }: FolderTask): ListedFolder {
+function listFolder({ realRoot, full, seed, inodes, knownStamp }: FolderTask): ListedFolder {
   const real = realpathSync(full);
   const listing = readdirSync(full, { withFileTypes: true, encoding: 'buffer' });
   listing.sort((a, b) => Buffer.compare(a.name, b.name));
@@ -71,7 +73,7 @@ function listFolder({ realRoot, full, seed, knownStamp }: FolderTask): ListedFol
     else {
       entries.push(found);
       if ('stamp' in found)
-        summary += `${found.name}\0${found.stamp.sizeBytes}\0${found.stamp.mtimeMs}\0${found.stamp.inode}\n`;
+        summary += `${found.name}\0${found.stamp.sizeBytes}\0${found.stamp.mtimeMs}\0${inodes ? found.stamp.inode : ''}\n`;
       else hasFaults = true;
     }
   }

@@ -26,6 +26,8 @@ export interface WalkOptions {
   isExcluded?: (path: string) => boolean;
   /** What else the stamps depend on: the exclusions, in words. */
   seed?: string;
+  /** Whether the numbers of files last from mount to mount, so that stamps may depend on them. */
+  inodes?: boolean;
   /** The stamps that folders had when they were read last. */
   stampOf?: (folder: string) => string | undefined;
   /** Settles what killed writes left in a folder, by its full path; without it, what is left is left alone. */
@@ -59,6 +61,7 @@ export async function* walkFolders(
     isExcluded = () => false,
     seed = '',
     stampOf = () => undefined,
+    inodes = true,
     settle,
     list = (tasks) => Promise.resolve(listFolders(tasks)),
   }: WalkOptions = {},
@@ -67,7 +70,7 @@ export async function* walkFolders(
   const entered = new Set<string>();
   const ask = async (folders: string[], known = stampOf): Promise<[string, FolderResult][]> => {
     const tasks = folders.map((folder) => {
-      return { realRoot, full: path.join(root, folder), seed, knownStamp: known(folder) };
+      return { realRoot, full: path.join(root, folder), seed, inodes, knownStamp: known(folder) };
     });
     const results = await list(tasks);
     return folders.map((folder, index) => [folder, results[index] as FolderResult]);

@@ -5,6 +5,7 @@ import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { batchItems, copies, sounds } from '../db/schema.ts';
 import type { DriveFiles } from '../drives/drive-files.ts';
+import { isSameFile } from '../drives/stable-inodes.ts';
 import { settleLeftovers } from '../drives/leftovers.ts';
 import { knownWrites } from '../services/known-writes.ts';
 import { walkFolders, type WalkedFolder, type WalkEntry } from '../drives/walk.ts';
@@ -43,6 +44,8 @@ export interface ScanTarget extends ChunkTarget {
 /** What a scan needs to know beforehand. */
 export interface ScanKnowledge {
   isExcluded: (path: string) => boolean;
+  /** Whether the numbers of files last from mount to mount. */
+  inodes: boolean;
   /** The exclusions in words. */
   seed: string;
   /** The stamps of folders that were as the database has them. */
@@ -89,6 +92,7 @@ export class FolderScan {
     const walked = walkFolders(this.files.root, this.target.folder, {
       isExcluded,
       seed,
+      inodes: this.knowledge.inodes,
       stampOf: (folder) => stamps.get(folder)?.stamp,
       list: (tasks) => this.app.workers.listFolders(tasks),
       settle: async (full, folder) => {
@@ -158,12 +162,7 @@ export class FolderScan {
     }
     const isSame = (file: FoundFile): boolean => {
       const copy = known.get(pathOf(file));
-      return (
-        copy !== undefined &&
-        copy.sizeBytes === file.stamp.sizeBytes &&
-        copy.mtimeMs === file.stamp.mtimeMs &&
-        copy.inode === file.stamp.inode
-      );
+      return copy !== undefined && isSameFile(copy, file.stamp, this.knowledge.inodes);
     };
     const toRead = found.filter((file) => !isSame(file));
     const same = found.filter(isSame);

@@ -4,6 +4,7 @@ import { z } from 'zod';
 import { AppError } from '@flagstone/core/errors';
 import type { AppContext } from '../app-context.ts';
 import { copies, drives, folders } from '../db/schema.ts';
+import { inodesTell } from '../drives/stable-inodes.ts';
 import { driveIsHere, filesOf } from '../services/drives.ts';
 import { describeArrivals } from '../services/path-rules.ts';
 import { patternsFor, readFolderFinder } from '../services/read-folders.ts';
@@ -46,7 +47,13 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   const begun = payload.scan ?? { id: randomUUID(), newestBefore: await newestCopyId(app) };
   if (!payload.scan) await run.remember({ scan: begun });
   const { id: scanId, newestBefore } = begun;
-  const scan = new FolderScan(app, run, files, { ...payload, scanId, readFolderOf }, { isExcluded, seed, stamps });
+  const scan = new FolderScan(
+    app,
+    run,
+    files,
+    { ...payload, scanId, readFolderOf },
+    { isExcluded, seed, stamps, inodes: await inodesTell(drive.rootPath) },
+  );
   await scan.perform();
   // On a drive that went away meanwhile every file that was not read yet seems to be unreadable.
   if (scan.faults > 0 && !(await isHere())) throw new JobAwaitsDrive(drive.name);

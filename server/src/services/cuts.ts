@@ -23,7 +23,6 @@ import type { Fence } from '../jobs/fence.ts';
 import { beginItem, setState, subjectOf, type JournalRow } from './journal-items.ts';
 import { getPlan, storePlan, type NewItem } from './plans.ts';
 import { rowOfSound } from './sound-rows.ts';
-import { refuseChanged } from './write-plan.ts';
 
 /** What a cut item says before: the file, and the part of it that is meant. */
 const beforeSchema = z.object({ name: z.string(), from: z.number(), to: z.number() });
@@ -145,7 +144,7 @@ function nameOfPart(
 export async function performCut(app: AppContext, item: JournalRow, fence: Fence): Promise<void> {
   const { copy, files } = await subjectOf(app, item);
   const [before, after] = [beforeSchema.parse(item.before), afterSchema.parse(item.after)];
-  refuseChanged(copy, await files.stampOf(copy.folder, copy.name), copy.name);
+  await files.expected(copy, await files.stampOf(copy.folder, copy.name), copy.name);
   const source = await files.existing(copy.folder, copy.name);
   await beginItem(app.db, item, 'started', fence);
   const target = files.absolute(copy.folder, after.name);
@@ -222,7 +221,10 @@ export async function undoCut(app: AppContext, item: JournalRow, fence: Fence): 
   if (made.name !== name || made.changedOutside)
     throw new AppError('NOT_UNDOABLE', `“${name}” was renamed or changed since; it is left as it is.`);
   const stamp = await files.stampOf(made.folder, made.name);
-  const isSame = stamp.inode === made.inode && stamp.mtimeMs === made.mtimeMs && stamp.sizeBytes === made.sizeBytes;
+  const isSame = await files.expected(made, stamp, made.name).then(
+    () => true,
+    () => false,
+  );
   const [{ edits } = { edits: 0 }] = (
     await app.db.execute<{ edits: number }>(
       sql`select count(*)::int as edits from record_revisions where sound_id = ${made.soundId}`,

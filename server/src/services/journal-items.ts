@@ -13,7 +13,6 @@ import { readAudio } from '../drives/read-audio.ts';
 import { rewriteFile } from '../drives/rewrite-file.ts';
 import { JobTaken, type Fence } from '../jobs/fence.ts';
 import { filesOf } from './drives.ts';
-import { refuseChanged } from './write-plan.ts';
 
 export type JournalRow = typeof journal.$inferSelect;
 type CopyRow = typeof copies.$inferSelect;
@@ -82,9 +81,9 @@ export async function performWrite(app: AppContext, item: JournalRow, fence: Fen
   if (record.revision !== item.after['revision'])
     throw new AppError('CONFLICT', 'The record was changed after this plan was made.');
   const prepared = await files.withSource(copy.folder, copy.name, async (source, stamp) => {
-    refuseChanged(copy, stamp, copy.name);
+    const expected = await files.expected(copy, stamp, copy.name);
     const { plan } = await planWrite(windowedSource(source), record);
-    return plan ? { plan, ...(await bytesAroundAudio(source)) } : undefined;
+    return plan ? { plan, expected, ...(await bytesAroundAudio(source)) } : undefined;
   });
   if (!prepared) {
     await app.db
@@ -93,9 +92,11 @@ export async function performWrite(app: AppContext, item: JournalRow, fence: Fen
       .where(eq(copies.id, copy.id));
     return setState(app.db, item, 'unchanged');
   }
-  const { headBytes, tailBytes, plan } = prepared;
+  const { headBytes, tailBytes, plan, expected } = prepared;
   await beginItem(app.db, item, 'started', fence, { headBytes, tailBytes });
-  const { stamp } = await rewriteFile(files, copy.folder, copy.name, copy, plan, { beforeTouching: fence.check });
+  const { stamp } = await rewriteFile(files, copy.folder, copy.name, expected, plan, {
+    beforeTouching: fence.check,
+  });
   await recordContents(app, item, { copy, files, stamp, record }, 'done');
 }
 
@@ -118,9 +119,9 @@ export async function undoWrite(app: AppContext, item: JournalRow, fence: Fence)
   if (!headBytes || !tailBytes) throw new AppError('NOT_UNDOABLE', 'The journal holds no bytes to put back.');
   const [record] = await app.db.select().from(records).where(eq(records.soundId, copy.soundId));
   if (!record) throw new AppError('NOT_FOUND', 'The sound has no record any more.');
-  const plan = await files.withSource(copy.folder, copy.name, async (source): Promise<WritePlan> => {
+  const { plan, expected } = await files.withSource(copy.folder, copy.name, async (source, stamp) => {
     const { facts } = await readAudio(source);
-    return {
+    const back: WritePlan = {
       segments: [
         { kind: 'bytes', bytes: headBytes },
         { kind: 'keep', offset: facts.audioOffset, length: facts.audioBytes },
@@ -130,9 +131,12 @@ export async function undoWrite(app: AppContext, item: JournalRow, fence: Fence)
       audioBytes: facts.audioBytes,
       sizeBytes: headBytes.length + facts.audioBytes + tailBytes.length,
     };
+    return { plan: back, expected: await files.expected(copy, stamp, copy.name) };
   });
   await beginItem(app.db, item, 'undoing', fence);
-  const { stamp } = await rewriteFile(files, copy.folder, copy.name, copy, plan, { beforeTouching: fence.check });
+  const { stamp } = await rewriteFile(files, copy.folder, copy.name, expected, plan, {
+    beforeTouching: fence.check,
+  });
   await recordContents(app, item, { copy, files, stamp, record }, 'undone');
 }
 
@@ -177,7 +181,10 @@ export async function settleInterruptedWrite(app: AppContext, item: JournalRow):
   const undoing = item.state === 'undoing';
   const { copy, files } = await subjectOf(app, item);
   const stamp = await files.stampOf(copy.folder, copy.name);
-  const untouched = stamp.inode === copy.inode && stamp.mtimeMs === copy.mtimeMs && stamp.sizeBytes === copy.sizeBytes;
+  const untouched = await files.expected(copy, stamp, copy.name).then(
+    () => true,
+    () => false,
+  );
   if (untouched) return setState(app.db, item, undoing ? 'done' : 'planned');
   const [record] = await app.db.select().from(records).where(eq(records.soundId, copy.soundId));
   if (record) await recordContents(app, item, { copy, files, stamp, record }, undoing ? 'undone' : 'done');

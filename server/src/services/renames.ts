@@ -8,7 +8,6 @@ import { layName, renameTogether, settleRename, type NameChange } from '../drive
 import type { Fence } from '../jobs/fence.ts';
 import { beginItem, setFailed, setState, subjectOf, type JournalRow } from './journal-items.ts';
 import { lockRecords, refreshSearch } from './search.ts';
-import { refuseChanged } from './write-plan.ts';
 
 /** What a rename item says before and after: the name of the file, and those of the files that go along, in the same order. */
 const sideSchema = z.object({ name: z.string(), companions: z.array(z.string()).nullable().default(null) });
@@ -37,7 +36,7 @@ export async function performRename(
   if (copy.name !== file.from)
     throw new AppError('CONFLICT', `The file is called “${copy.name}” now, not “${file.from}”.`);
   // What stands there now is what was seen when the plan was made, and no other file that took its name since.
-  refuseChanged(copy, await files.plainStampOf(copy.folder, copy.name), copy.name);
+  await files.expected(copy, await files.plainStampOf(copy.folder, copy.name), copy.name);
   const { before, after } = item;
   await beginItem(app.db, item, direction === 'do' ? 'started' : 'undoing', fence, { before, after });
   await renameTogether(files, copy.folder, file, companions);

@@ -6,7 +6,6 @@ import type { SoundRow } from '@flagstone/contract/record';
 import { inArray } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { copies, drives } from '../db/schema.ts';
-import type { FileStamp } from '../drives/drive-files.ts';
 import { filesOf } from './drives.ts';
 import type { NewItem } from './plans.ts';
 
@@ -48,8 +47,9 @@ async function planOne(
 ): Promise<NewItem> {
   const base = { copyId: row.copyId, before: { name: row.name }, after: { revision: row.revision } };
   try {
-    const write = await filesOf(app, drive).withSource(copy.folder, copy.name, (source, stamp) => {
-      refuseChanged(copy, stamp, row.name);
+    const files = filesOf(app, drive);
+    const write = await files.withSource(copy.folder, copy.name, async (source, stamp) => {
+      await files.expected(copy, stamp, row.name);
       return planWrite(windowedSource(source), row.record);
     });
     const pick = (record: Partial<SoundRecord>, fields: readonly FieldName[]) =>
@@ -77,12 +77,5 @@ async function planOne(
       state: 'blocked',
       problems: [{ code: error.code, severity: 'error', message: error.message, remedy: error.remedy }],
     };
-  }
-}
-
-/** Throws FILE_CHANGED when a file is not the one that its copy's row describes. */
-export function refuseChanged(copy: FileStamp, stamp: FileStamp, name: string): void {
-  if (copy.sizeBytes !== stamp.sizeBytes || copy.mtimeMs !== stamp.mtimeMs || copy.inode !== stamp.inode) {
-    throw new AppError('FILE_CHANGED', `${name} was changed since it was read.`);
   }
 }
