@@ -25,7 +25,7 @@ export default {
     {
       ...common,
       displayName: 'server',
-      testMatch: ['<rootDir>/tests/{server,hostile}/*.test.ts'],
+      testMatch: ['<rootDir>/tests/{server,hostile,soak}/*.test.ts'],
       globalSetup: '<rootDir>/tests/server/start-postgres.ts',
       globalTeardown: '<rootDir>/tests/server/stop-postgres.ts',
     },

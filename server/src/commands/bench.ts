@@ -11,6 +11,7 @@ const BENCHMARKS: Record<string, string> = {
   kill: '../../../tests/bench/kill-bench.ts',
   read: '../../../tests/bench/read-bench.ts',
   search: '../../../tests/bench/search-bench.ts',
+  soak: '../../../tests/bench/soak-bench.ts',
   suggest: '../../../tests/bench/suggest-bench.ts',
   write: '../../../tests/bench/write-bench.ts',
 };

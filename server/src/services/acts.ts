@@ -102,7 +102,13 @@ interface Turned {
   kept: number;
 }
 
+/** A person with several windows marks in one after the other: what one adds is made from what the other left. */
+export async function oneMarkerAtATime(tx: Queryable, personId: number): Promise<void> {
+  await tx.execute(sql`select pg_advisory_xact_lock(hashtext('flagstone marks'), ${personId}::int)`);
+}
+
 async function turnMarks(tx: Queryable, act: { id: number; personId: number }, isUndo: boolean): Promise<Turned> {
+  await oneMarkerAtATime(tx, act.personId);
   const [expected, wanted] = isUndo ? [actMarks.after, actMarks.before] : [actMarks.before, actMarks.after];
   await tx.execute(sql`
     create temporary table turned on commit drop as select sound_id, ${wanted} as wanted from act_marks where act_id = ${act.id}

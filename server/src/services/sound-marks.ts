@@ -3,7 +3,7 @@ import type { MarkInput } from '@flagstone/contract/marks';
 import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { acts } from '../db/acts-schema.ts';
-import { MARK_AS_JSON } from './acts.ts';
+import { MARK_AS_JSON, oneMarkerAtATime } from './acts.ts';
 import { idList } from './search.ts';
 import { selectedRows } from './sound-rows.ts';
 
@@ -15,6 +15,7 @@ export async function markSounds(
 ): Promise<{ sounds: number }> {
   const marked = new Set<number>();
   await app.db.transaction(async (tx) => {
+    await oneMarkerAtATime(tx, personId);
     const summary = inWords(mark);
     const [act] = await tx.insert(acts).values({ personId, kind: 'marks', summary }).returning({ id: acts.id });
     if (!act) throw new AppError('INTERNAL', 'The act could not be recorded.');

@@ -18,7 +18,7 @@ const props = defineProps<{
   /** Names to complete from. */
   names?: string[] | undefined;
 }>();
-const emit = defineEmits<{ save: [value: string, about: About | undefined] }>();
+const emit = defineEmits<{ save: [value: string, about?: About] }>();
 
 const draft = new TextDraft(props.value, props.about, (value, about) => emit('save', value, about));
 const text = ref(draft.text);
