@@ -218,7 +218,7 @@ describe('every field', () => {
       await page.waitForNetworkIdle({ idleTime: 200, concurrency: 2 });
       if (await page.$(firstRow)) await page.locator(firstRow).click();
       const labels = await page.$$eval('input, textarea', (fields) =>
-        (fields).map((field, at) => {
+        fields.map((field, at) => {
           const isText = field instanceof HTMLTextAreaElement || ['text', 'search', ''].includes(field.type);
           const isOpen = isText && !field.readOnly && !field.disabled && field.offsetParent !== null;
           field.dataset['met'] = isOpen ? String(at) : '';

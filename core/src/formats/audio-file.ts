@@ -1,6 +1,14 @@
 import { FormatError, type Issue } from '../errors.ts';
 import type { FieldName, SoundRecord } from '../record/fields.ts';
-import { disagreeingFields, placesOf, recordFromPlaces, type FieldPlace, type FoundTexts } from './field-places.ts';
+import {
+  unreadPlaces,
+  type UnreadPlace,
+  disagreeingFields,
+  placesOf,
+  recordFromPlaces,
+  type FieldPlace,
+  type FoundTexts,
+} from './field-places.ts';
 
 export type SampleFormat = 'integer' | 'float' | 'alaw' | 'mulaw' | 'coded';
 export type ContainerName = 'WAV' | 'RF64' | 'BW64' | 'AIFF' | 'AIFF-C' | 'FLAC' | 'MP3' | 'Ogg' | 'CAF' | 'M4A';
@@ -44,6 +52,8 @@ export interface AudioFile {
   facts: AudioFacts;
   record: Partial<SoundRecord>;
   places: FieldPlace[];
+  /** What stands in places of fields and is no value of theirs. */
+  unread: UnreadPlace[];
   disagreeing: FieldName[];
   issues: Issue[];
 }
@@ -68,5 +78,6 @@ export function audioFile(facts: AudioFacts, found: FoundTexts, issues: Issue[])
     throw new FormatError('FORMAT_DAMAGED', container, message, 0);
   }
   const places = placesOf(found);
-  return { facts, places, record: recordFromPlaces(places), disagreeing: disagreeingFields(places), issues };
+  const unread = unreadPlaces(found, places);
+  return { facts, places, unread, record: recordFromPlaces(places), disagreeing: disagreeingFields(places), issues };
 }

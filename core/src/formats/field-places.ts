@@ -149,6 +149,23 @@ const SPLIT_PLACES = FIELD_NAMES.flatMap((field) =>
   FIELD_PLACES[field].map((place) => ({ field, place, system: splitPlace(place)[0], key: splitPlace(place)[1] })),
 );
 
+/** A place with a text that none of its fields can take: a genre of no category, a tempo in words. A write replaces it like any other. */
+export interface UnreadPlace {
+  place: Place;
+  text: string;
+}
+
+/** The places of a file that say something which is no value of a field. */
+export function unreadPlaces(found: FoundTexts, read: readonly FieldPlace[]): UnreadPlace[] {
+  const known = new Set(read.map(({ place }) => place));
+  const unread = new Map<Place, string>();
+  for (const { place, system, key } of SPLIT_PLACES) {
+    const text = found[system]?.get(key)?.text.trim();
+    if (text && !known.has(place)) unread.set(place, text);
+  }
+  return [...unread].map(([place, text]) => ({ place, text }));
+}
+
 /** Every place of every field, most trusted first within a field. */
 export function placesOf(found: FoundTexts): FieldPlace[] {
   const places: FieldPlace[] = [];

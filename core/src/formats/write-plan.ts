@@ -29,6 +29,29 @@ export function segmentLength(segment: Segment): number {
   return segment.kind === 'keep' ? segment.length : segment.bytes.length;
 }
 
+/** The new file that a plan makes, without being made: what was kept is read where it stands. */
+export function plannedSource(source: ByteSource, plan: WritePlan): ByteSource {
+  return {
+    sizeBytes: plan.sizeBytes,
+    async read(offset, length) {
+      const end = Math.min(plan.sizeBytes, offset + length);
+      const parts: Uint8Array[] = [];
+      let at = 0;
+      for (const segment of plan.segments) {
+        const [from, to] = [Math.max(offset, at) - at, Math.min(end, at + segmentLength(segment)) - at];
+        if (from < to)
+          parts.push(
+            segment.kind === 'bytes'
+              ? segment.bytes.subarray(from, to)
+              : (await source.read(segment.offset + from, to - from)).slice(),
+          );
+        at += segmentLength(segment);
+      }
+      return concatBytes(parts);
+    },
+  };
+}
+
 /** The new file that a plan makes of a file in memory. */
 export function applyPlan(file: Uint8Array, plan: WritePlan): Uint8Array<ArrayBuffer> {
   return concatBytes(

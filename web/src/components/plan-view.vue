@@ -194,6 +194,15 @@ function changesOf(item: PlanItem): { label: string; before: string; after: stri
   }));
 }
 
+/** What single places in the file say and will say, beside the fields that change. */
+function placesOf(item: PlanItem): { place: string; before: string; after: string }[] {
+  const [from, to] = [item.before['places'], item.after['places']];
+  if (typeof from !== 'object' || from === null || typeof to !== 'object' || to === null) return [];
+  return Object.entries(from).map(([place, before]) => {
+    return { place, before: String(before), after: String((to as Record<string, unknown>)[place] ?? '') };
+  });
+}
+
 /** The files that are renamed along with an item's. */
 function companionsOf(item: PlanItem): { from: string; to: string }[] {
   const [from, to] = [item.before['companions'], item.after['companions']];
@@ -319,6 +328,13 @@ useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working
                 <li v-for="change in changesOf(item)" :key="change.label">
                   <span class="soft">{{ change.label }}</span> <del>{{ change.before }}</del> →
                   <ins>{{ change.after }}</ins>
+                </li>
+              </ul>
+              <ul v-if="!rename && placesOf(item).length > 0" class="changes" aria-label="Places that are replaced">
+                <li v-for="each in placesOf(item)" :key="each.place">
+                  <span class="mono soft">{{ each.place }}</span> <del>{{ each.before }}</del> →
+                  <ins v-if="each.after !== ''">{{ each.after }}</ins>
+                  <span v-else class="soft">dropped</span>
                 </li>
               </ul>
               <p
