@@ -31,7 +31,9 @@ const helpShown = ref(false);
 /** Tried until it succeeds: a server that starts, or whose database is away, is there a moment later. */
 async function begin(): Promise<void> {
   try {
-    await Promise.all([session.load(), categories.load()]);
+    // Everything else is asked for by somebody.
+    await session.load();
+    await categories.load();
   } catch (error) {
     if (!isWaiting.value) showError(error);
     isWaiting.value = true;
@@ -121,9 +123,6 @@ useKeys({
 }
 
 .cut-off {
-  position: absolute;
-  z-index: 10;
-  inset: 0 0 auto;
   margin: 0;
   padding: 6px 12px;
   background: var(--iron);
@@ -131,9 +130,14 @@ useKeys({
 }
 
 .place {
-  position: relative;
+  display: grid;
+  grid-template: auto minmax(0, 1fr) / minmax(0, 1fr);
   min-height: 0;
   overflow: hidden;
+}
+
+.place > :last-child {
+  grid-row: 2;
 }
 
 .strip {

@@ -264,11 +264,12 @@ export async function lastPlanOf(
   const [row] = rows;
   if (!row) return undefined;
   const files = `${row.items} ${row.items === 1 ? 'file' : 'files'}`;
+  const it = row.items === 1 ? 'it' : 'they';
   const title = {
     rename: `Rename ${files} back`,
-    write: `Give ${files} back what they said before`,
-    cut: `Remove ${files} that were cut out`,
-    relocate: `Take ${row.items} copies back to where they stood`,
+    write: `Give ${files} back what ${it} said before`,
+    cut: `Remove ${files} that ${row.items === 1 ? 'was' : 'were'} cut out`,
+    relocate: `Take ${row.items} ${row.items === 1 ? 'copy' : 'copies'} back to where ${it} stood`,
   }[row.kind];
   return { id: row.id, at: new Date(row.at), title, isRunning: row.state !== 'done' };
 }
