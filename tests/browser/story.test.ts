@@ -219,9 +219,17 @@ describe(`${FILES} files from no standard to filed, by the keyboard alone`, () =
     await page.goto(`${server.address}/intake/1`);
     await shows(`${FILES} sounds`);
     const digests = (files: Map<string, string>) => [...files.values()].sort().join();
+    // Filing was the last of it; then come the files, of which it is said first what becomes of them.
     await page.keyboard.press('u');
+    await shows('Undo: Filed');
+    const takeFilesBack = async (what: string): Promise<void> => {
+      await page.keyboard.press('u');
+      await shows(what);
+      await page.keyboard.press('Enter');
+    };
+    await takeFilesBack('back what they said before?');
     await until(async () => digests(await contents()) === digests(before));
-    await page.keyboard.press('u');
+    await takeFilesBack('files back?');
     await until(async () => (await filesOnDrive()).join() === [...before.keys()].join());
     expect(await contents()).toEqual(before);
     expect(walker.faults).toEqual([]);

@@ -32,22 +32,24 @@ export async function planRelocation(app: AppContext, wanted: Relocation, person
   const target = await driveFolderOf(app, await app.roots.checkedFolder(wanted.toPath.trim()));
   await rememberFolder(app, target, personId);
   const files = filesOf(app, target.drive);
-  const plan = (inside: AppContext, page: CopyRow[]): Promise<NewItem[]> =>
-    Promise.all(
-      page.map(async (copy): Promise<NewItem> => {
-        const below = copy.folder.slice(from.length).replace(/^\//, '');
-        const folder = [target.folder, below].filter((part) => part !== '').join('/');
-        const after = { driveId: target.drive.id, folder, name: copy.name };
-        const problem = await problemWith(inside, files, copy, after);
-        return {
-          copyId: copy.id,
-          state: problem === 'there already' ? 'unchanged' : problem ? 'blocked' : 'planned',
-          before: placeOf(copy),
-          after,
-          problems: typeof problem === 'object' ? [problem] : [],
-        };
-      }),
-    );
+  /** One after the other: a transaction has one connection. */
+  const plan = async (inside: AppContext, page: CopyRow[]): Promise<NewItem[]> => {
+    const items: NewItem[] = [];
+    for (const copy of page) {
+      const below = copy.folder.slice(from.length).replace(/^\//, '');
+      const folder = [target.folder, below].filter((part) => part !== '').join('/');
+      const after = { driveId: target.drive.id, folder, name: copy.name };
+      const problem = await problemWith(inside, files, copy, after);
+      items.push({
+        copyId: copy.id,
+        state: problem === 'there already' ? 'unchanged' : problem ? 'blocked' : 'planned',
+        before: placeOf(copy),
+        after,
+        problems: typeof problem === 'object' ? [problem] : [],
+      });
+    }
+    return items;
+  };
   const planId = await storePlan(app, { kind: 'relocate', personId }, async function* (inside) {
     for await (const page of copiesBelow(inside, drive.id, from)) yield await plan(inside, page);
   });

@@ -196,11 +196,12 @@ function changesOf(item: PlanItem): { label: string; before: string; after: stri
 
 /** What single places in the file say and will say, beside the fields that change. */
 function placesOf(item: PlanItem): { place: string; before: string; after: string }[] {
-  const [from, to] = [item.before['places'], item.after['places']];
-  if (typeof from !== 'object' || from === null || typeof to !== 'object' || to === null) return [];
-  return Object.entries(from).map(([place, before]) => {
-    return { place, before: String(before), after: String((to as Record<string, unknown>)[place] ?? '') };
-  });
+  const [from, to] = [textsOf(item.before['places']), textsOf(item.after['places'])];
+  return [...from].map(([place, before]) => ({ place, before, after: to.get(place) ?? '' }));
+}
+
+function textsOf(places: unknown): Map<string, string> {
+  return new Map(typeof places === 'object' && places !== null ? Object.entries(places as Record<string, string>) : []);
 }
 
 /** The files that are renamed along with an item's. */
