@@ -5,6 +5,7 @@ import os from 'node:os';
 import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it, jest } from '@jest/globals';
 import type { Job } from '@flagstone/contract/jobs';
+import { wavBytes } from '@flagstone/demo/wav-file';
 import { RunningServer } from '../running-server.ts';
 import { hostileFiles } from './hostile-files.ts';
 import { workbook } from './zip-file.ts';
@@ -16,6 +17,8 @@ import { workbook } from './zip-file.ts';
 jest.setTimeout(240_000);
 const ANSWERED_WITHIN_MS = 1000;
 const MOST_MEMORY_BYTES = 1.5 * 1024 ** 3;
+
+const LONG = 'long hum.wav';
 
 let folder = '';
 let drive = '';
@@ -65,6 +68,9 @@ beforeAll(async () => {
   secret = path.join(folder, 'secret.wav');
   await mkdir(path.join(drive, 'a folder.wav'), { recursive: true });
   files = await hostileFiles();
+  // Large enough that a hundred answers of it, held at once, would be over the limit.
+  const hum = Float32Array.from({ length: 48_000 * 80 }, (_, at) => Math.sin(at / 90) * 0.3);
+  files.set(LONG, wavBytes([hum, hum], { rate: 48_000, bits: 16 }));
   for (const [name, bytes] of files) await writeFile(path.join(drive, name), bytes);
   const [good] = [...files].filter(([name]) => name.startsWith('quote'));
   await writeFile(secret, good?.[1] ?? '');
@@ -301,11 +307,13 @@ describe('requests made to hurt', () => {
 
   it('by a hundred who never read what they are sent hold nobody up', async () => {
     const { hostname, port } = new URL(server.address);
+    const { rows } = await api<{ rows: { soundId: number; name: string }[] }>('GET', '/batches/1/rows?limit=500');
+    const soundId = rows.find(({ name }) => name === LONG)?.soundId;
     const sockets = Array.from({ length: 100 }, () => {
       const socket = connect(Number(port), hostname);
       socket.on('error', () => undefined).pause();
       socket.write(
-        'GET /api/sounds/1/samples?from=0&to=60000000 HTTP/1.1\r\nHost: 127.0.0.1\r\nX-Flagstone-Person: 1\r\n\r\n',
+        `GET /api/sounds/${soundId}/samples?from=0&to=60000000 HTTP/1.1\r\nHost: 127.0.0.1\r\nX-Flagstone-Person: 1\r\n\r\n`,
       );
       return socket;
     });

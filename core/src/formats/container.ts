@@ -47,7 +47,8 @@ export async function containerOf(source: ByteSource): Promise<ContainerKind | u
   return asciiOf(await source.read(tagBytes, 4)) === 'fLaC' ? 'flac' : 'mp3';
 }
 
-const KIND_OF: Record<ContainerName, ContainerKind> = {
+/** The kind that a container belongs to. */
+export const KIND_OF: Record<ContainerName, ContainerKind> = {
   WAV: 'wave',
   RF64: 'wave',
   BW64: 'wave',

@@ -1,19 +1,17 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { AppError } from '@flagstone/core/errors';
-import type { AudioFacts, ContainerName } from '@flagstone/core/formats/audio-file';
+import type { AudioFacts } from '@flagstone/core/formats/audio-file';
+import { KIND_OF, type ContainerKind } from '@flagstone/core/formats/container';
 
 /** What ffmpeg calls the containers that are read here (ffmpeg -demuxers); it never guesses, since a playlist or a script would be guessed too. */
-const DEMUXERS: Record<ContainerName, string> = {
-  WAV: 'wav',
-  RF64: 'wav',
-  BW64: 'wav',
-  AIFF: 'aiff',
-  'AIFF-C': 'aiff',
-  FLAC: 'flac',
-  MP3: 'mp3',
-  Ogg: 'ogg',
-  CAF: 'caf',
-  M4A: 'mov',
+const DEMUXERS: Record<ContainerKind, string> = {
+  wave: 'wav',
+  aiff: 'aiff',
+  flac: 'flac',
+  mp3: 'mp3',
+  ogg: 'ogg',
+  caf: 'caf',
+  m4a: 'mov',
 };
 const MOST_MEMORY_BYTES = 2 * 1024 ** 3;
 /** Decoding is a hundred times faster than listening; ten times is given, and a minute for the start. */
@@ -40,7 +38,7 @@ export function refuseUnworkable({ sampleRateHz, channels, frames, durationSecon
 
 /** How ffmpeg is told of a file: its container as Flagstone knows it, files and pipes alone, and of an MP3 only what follows its tags. */
 export function inputOf(path: string, facts: AudioFacts, seekSeconds = 0): string[] {
-  const demuxer = DEMUXERS[facts.container];
+  const demuxer = DEMUXERS[KIND_OF[facts.container]];
   if (demuxer === undefined) throw new AppError('CODEC_NOT_SUPPORTED', `Audio in ${facts.container} is not decoded.`);
   // Two hundred thousand frames of a tag would keep it busy for minutes.
   const skip = demuxer === 'mp3' && facts.audioOffset > 0 ? ['-skip_initial_bytes', String(facts.audioOffset)] : [];

@@ -55,7 +55,7 @@ export async function runPlanJob(app: AppContext, run: JobRun): Promise<void> {
   );
   await run.setTotal(await app.db.$count(journal, wanted));
   try {
-    await eachItem(app, run, wanted, 'forward', perform);
+    await eachItem(app, run, wanted, { order: 'forward', needsDrive: touchesDrive(plan.kind) }, perform);
   } finally {
     await finishPlan(app, planId);
   }
@@ -71,7 +71,7 @@ export async function undoPlanJob(app: AppContext, run: JobRun): Promise<void> {
   const wanted = and(eq(journal.planId, planId), eq(journal.state, 'done'), onDrives(driveIds));
   await run.setTotal(await app.db.$count(journal, wanted));
   try {
-    await eachItem(app, run, wanted, 'backward', undo);
+    await eachItem(app, run, wanted, { order: 'backward', needsDrive: touchesDrive(plan.kind) }, undo);
   } finally {
     await finishPlan(app, planId);
   }
@@ -106,11 +106,16 @@ function performOf(kind: string) {
   return PERFORM[planKindSchema.parse(kind)];
 }
 
+/** Relocating changes what the database says of places, of drives that may be away. */
+function touchesDrive(kind: string): boolean {
+  return planKindSchema.parse(kind) !== 'relocate';
+}
+
 async function eachItem(
   app: AppContext,
   run: JobRun,
   wanted: ReturnType<typeof and>,
-  order: 'forward' | 'backward',
+  { order, needsDrive }: { order: 'forward' | 'backward'; needsDrive: boolean },
   perform: (item: JournalRow) => Promise<void>,
 ): Promise<void> {
   const forward = order === 'forward';
@@ -125,11 +130,9 @@ async function eachItem(
     for (const item of items) {
       last = item.id;
       const failure = await perform(item).then(() => undefined, itemError);
-      const away = failure && (await driveThatWentAway(app, item));
-      if (away) {
-        // What was begun is settled when the drive is back; nothing is a failure that only waits.
-        throw new JobAwaitsDrive(away);
-      }
+      // What was begun is settled when the drive is back; nothing is a failure that only waits.
+      const away = failure && needsDrive ? await driveThatWentAway(app, item) : undefined;
+      if (away !== undefined) throw new JobAwaitsDrive(away);
       if (failure) {
         const { name } = item.before;
         run.note(failure, typeof name === 'string' ? name : `copy ${item.copyId}`);
@@ -141,7 +144,7 @@ async function eachItem(
   }
 }
 
-/** The name of an item's drive when it is not there any more. A plan of places alone touches no drive, but is about one. */
+/** The name of an item's drive when it is not there any more. */
 async function driveThatWentAway(app: AppContext, item: JournalRow): Promise<string | undefined> {
   const [row] = await app.db
     .select({ drive: drives })

@@ -19,7 +19,7 @@ import { soundsLike } from '../services/sounds-alike.ts';
 import { pullListReport } from '../services/reports.ts';
 import { pullEntry } from '../services/pull-lists.ts';
 import { personOf } from './acting-person.ts';
-import { BigAnswers } from './big-answers.ts';
+import { BigAnswers, giveUpWhenIdle } from './big-answers.ts';
 import { sendWav } from './send-wav.ts';
 
 /** The part of a sound that is to be drawn, in frames, and in how many buckets. */
@@ -214,10 +214,12 @@ function goneOf(response: Response): AbortSignal {
 function sendBytes(response: Response, bytes: NodeJS.ArrayBufferView, facts: Record<string, number>): void {
   if (!response.get('Cache-Control')) response.set('Cache-Control', 'private, max-age=86400');
   for (const [name, value] of Object.entries(facts)) response.set(name, String(value));
+  giveUpWhenIdle(response);
   response.type('application/octet-stream').send(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength));
 }
 
 function sendFile(response: Response, { name, bytes }: { name: string; bytes: Uint8Array<ArrayBuffer> }): void {
+  giveUpWhenIdle(response);
   response
     .attachment(name)
     .set('Cache-Control', 'no-store')

@@ -48,7 +48,7 @@ const ANSWERS_WITHIN_MS = 2000;
 const stalled = new Set<string>();
 
 /** What a look at a drive says; false when it takes too long, or when one before it still waits for the drive. */
-async function answersInTime(key: string, look: () => Promise<boolean>): Promise<boolean> {
+export async function answersInTime(key: string, look: () => Promise<boolean>): Promise<boolean> {
   if (stalled.has(key)) return false;
   let timer: NodeJS.Timeout | undefined;
   const looking = look();

@@ -256,11 +256,19 @@ export async function lastPlanOf(
   app: AppContext,
   personId: number,
 ): Promise<{ id: number; at: Date; title: string; isRunning: boolean } | undefined> {
-  const { rows } = await app.db.execute<{ id: number; at: Date; kind: PlanKind; state: string; items: number }>(sql`
-    select p.id, p.kind, p.state, (select count(*)::int from journal j where j.plan_id = p.id and j.state = 'done') as items,
-      coalesce((select max(j.created_at) from jobs j where (j.payload ->> 'planId')::bigint = p.id and j.kind <> 'undo'), p.finished_at, p.created_at) as at
-    from plans p where p.person_id = ${personId} and (p.state in ('running', 'undoing')
-      or (p.state = 'done' and exists (select from journal j where j.plan_id = p.id and j.state = 'done'))) order by at desc limit 1`);
+  const { rows } = await app.db.execute<{
+    id: number;
+    at: Date;
+    kind: PlanKind;
+    items: number;
+    active: boolean;
+  }>(sql`
+    select * from (
+      select p.id, p.kind, (select count(*)::int from journal j where j.plan_id = p.id and j.state = 'done') as items,
+        coalesce(max(j.created_at) filter (where j.kind <> 'undo'), p.finished_at, p.created_at) as at,
+        coalesce(bool_or(j.state in ('waiting', 'running', 'paused')), false) as active
+      from plans p left join jobs j on j.payload ->> 'planId' = p.id::text where p.person_id = ${personId} group by p.id) each
+    where active or items > 0 order by at desc limit 1`);
   const [row] = rows;
   if (!row) return undefined;
   const files = `${row.items} ${row.items === 1 ? 'file' : 'files'}`;
@@ -271,5 +279,5 @@ export async function lastPlanOf(
     cut: `Remove ${files} that ${row.items === 1 ? 'was' : 'were'} cut out`,
     relocate: `Take ${row.items} ${row.items === 1 ? 'copy' : 'copies'} back to where ${it} stood`,
   }[row.kind];
-  return { id: row.id, at: new Date(row.at), title, isRunning: row.state !== 'done' };
+  return { id: row.id, at: new Date(row.at), title, isRunning: row.active };
 }
