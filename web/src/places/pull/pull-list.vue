@@ -308,19 +308,20 @@ useKeys({
   white-space: nowrap;
 }
 
-.name {
+/* Of the fields that are drawn by draft-text. */
+.head :deep(.name) {
   width: 200px;
 }
 
-.where {
+.head :deep(.where) {
   width: 130px;
 }
 
-.beside .name {
+.beside .head :deep(.name) {
   flex: 2 1 130px;
 }
 
-.beside .where {
+.beside .head :deep(.where) {
   flex: 1 1 80px;
 }
 
@@ -398,7 +399,7 @@ useKeys({
   color: var(--heather);
 }
 
-.comment {
+.row :deep(.comment) {
   width: 220px;
 }
 
@@ -407,7 +408,7 @@ useKeys({
   flex-basis: calc(100% - 150px);
 }
 
-.beside .comment {
+.beside .row :deep(.comment) {
   flex: 1 1 100px;
 }
 

@@ -329,7 +329,8 @@ defineExpose({ find, openCut });
   cursor: pointer;
 }
 
-.name {
+/* Of the fields that are drawn by draft-text. */
+:deep(.name) {
   flex: 1;
   min-width: 0;
 }
