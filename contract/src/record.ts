@@ -52,6 +52,8 @@ export const factsSchema = z.object({
   durationSeconds: z.number(),
   /** What the file calls its channels, in their order; empty where it does not say. */
   trackNames: z.array(z.string()),
+  /** The file ends before its audio does. */
+  isCutShort: z.boolean(),
 });
 
 /** One row of a list of sounds: in a batch a row is a copy, in the catalogue a sound with its first copy. */

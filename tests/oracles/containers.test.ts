@@ -61,6 +61,14 @@ const MADE: [name: string, program: 'sox' | 'ffmpeg', options: string[]][] = [
   ['vorbis of sox.ogg', 'sox', []],
   ['opus.opus', 'ffmpeg', ['-c:a', 'libopus', '-metadata', 'title=Old title']],
   ['read only.caf', 'ffmpeg', ['-c:a', 'pcm_s24le']],
+  ['read only rifx.wav', 'sox', ['-B', '-b', '16']],
+  ['read only s16.w64', 'ffmpeg', ['-c:a', 'pcm_s16le']],
+  ['read only f32 of sox.w64', 'sox', ['-e', 'float', '-b', '32']],
+  ['read only mulaw.au', 'sox', ['-e', 'mu-law']],
+  ['read only s24.au', 'sox', ['-b', '24']],
+  ['read only ima4.aifc', 'ffmpeg', ['-f', 'aiff', '-c:a', 'adpcm_ima_qt']],
+  ['read only lossless 192 kHz.m4a', 'ffmpeg', ['-c:a', 'alac', '-ar', '192000']],
+  ['read only lossless 44.1 kHz.m4a', 'ffmpeg', ['-c:a', 'alac', '-ar', '44100', '-sample_fmt', 's32p']],
   ['read only.m4a', 'ffmpeg', ['-c:a', 'aac', '-metadata', 'title=Old title']],
 ];
 const names = MADE.map(([name]) => name);

@@ -11,7 +11,8 @@ import {
 } from './field-places.ts';
 
 export type SampleFormat = 'integer' | 'float' | 'alaw' | 'mulaw' | 'coded';
-export type ContainerName = 'WAV' | 'RF64' | 'BW64' | 'AIFF' | 'AIFF-C' | 'FLAC' | 'MP3' | 'Ogg' | 'CAF' | 'M4A';
+export type ContainerName =
+  'WAV' | 'RIFX' | 'RF64' | 'BW64' | 'W64' | 'AIFF' | 'AIFF-C' | 'AU' | 'FLAC' | 'MP3' | 'Ogg' | 'CAF' | 'M4A';
 
 /** The technical facts of a file, as its headers state them. */
 export interface AudioFacts {
@@ -43,6 +44,10 @@ export interface AudioFacts {
   signedBytes?: boolean;
   /** MD5 of the decoded samples, from FLAC's STREAMINFO; absent where it is not filled in. */
   decodedMd5?: string;
+  /** The file ends before its audio does, as far as its headers tell; decoding may find it out later (audio/decoded-length.ts). */
+  isCutShort?: boolean;
+  /** `frames` follows from the bit rate, since no header counts them. */
+  isLengthEstimated?: boolean;
   /** Frames that an MP3 encoder put before the sound. */
   encoderDelayFrames?: number;
 }

@@ -1,5 +1,6 @@
 import { FormatError } from '../errors.ts';
 import { describeAiff } from './aiff/describe-aiff.ts';
+import { readAu } from './au/au-reader.ts';
 import type { ByteSource } from './byte-source.ts';
 import { readCafChunks } from './caf/caf-reader.ts';
 import { containerOf, type ContainerKind } from './container.ts';
@@ -15,6 +16,7 @@ import { describeFlac } from './flac/describe-flac.ts';
 import { describeMp3 } from './mp3/describe-mp3.ts';
 import { readMp4Boxes } from './mp4-boxes.ts';
 import { describeOgg } from './ogg/describe-ogg.ts';
+import { readW64Chunks } from './w64/w64-reader.ts';
 import { describeWav } from './wav/describe-wav.ts';
 
 const DESCRIBERS: Record<ContainerKind, (source: ByteSource) => Promise<FileBlock[]>> = {
@@ -25,6 +27,8 @@ const DESCRIBERS: Record<ContainerKind, (source: ByteSource) => Promise<FileBloc
   ogg: describeOgg,
   caf: describeCaf,
   m4a: describeM4a,
+  w64: describeW64,
+  au: describeAu,
 };
 
 /** Everything that stands in a file, block by block in its order. Throws what reading the file throws. */
@@ -49,6 +53,28 @@ const CAF_KINDS: Record<string, ChunkKind> = {
 async function describeCaf(source: ByteSource): Promise<FileBlock[]> {
   const { value: chunks } = await readCafChunks(source);
   return Promise.all(chunks.map((chunk) => describeChunk(source, chunk, CAF_KINDS[chunk.id])));
+}
+
+const W64_KINDS: Record<string, ChunkKind> = {
+  'fmt ': { what: 'Format', kind: 'structure' },
+  data: { what: 'Audio', kind: 'audio' },
+  junk: { what: 'Padding', kind: 'padding' },
+};
+
+async function describeW64(source: ByteSource): Promise<FileBlock[]> {
+  const { value: chunks } = await readW64Chunks(source);
+  return Promise.all(chunks.map((chunk) => describeChunk(source, chunk, W64_KINDS[chunk.id])));
+}
+
+async function describeAu(source: ByteSource): Promise<FileBlock[]> {
+  const { facts } = await readAu(source);
+  const { codec, sampleRateHz, channels } = facts;
+  const header = { id: '.snd', what: 'File header', offsetBytes: 0, sizeBytes: facts.audioOffset };
+  const audio = { id: 'audio', what: 'Audio', offsetBytes: facts.audioOffset, sizeBytes: facts.audioBytes };
+  return [
+    { ...header, kind: 'structure', details: detailsOf({ Codec: codec, Rate: sampleRateHz, Channels: channels }) },
+    { ...audio, kind: 'audio', details: [] },
+  ];
 }
 
 /** A count, then keys and values that each end in NUL. */

@@ -18,6 +18,10 @@ export interface IffChunk {
 export interface IffLayout {
   format: string;
   littleEndian: boolean;
+  /** Identifiers by which a chunk is recognised where none should begin. */
+  known: ReadonlySet<string>;
+  /** The chunk of the audio, whose size a program that was stopped while it recorded leaves unset. */
+  sound: string;
   /** The size of a chunk whose header states a number, where sizes may stand elsewhere. */
   sizeOf?: (id: string, stated: number) => number;
   /** Told of each chunk before the next one is read. */
@@ -26,6 +30,8 @@ export interface IffLayout {
 
 const FORM_HEADER_BYTES = 12;
 const MAX_CHUNKS = 10_000;
+/** What stands for a size that was never filled in: all bits, or none. */
+const UNSET_SIZES: readonly number[] = [0, 0xffffffff];
 
 /**
  * The chunks behind a form's header of twelve bytes, in order, found by their headers alone: the audio is skipped by its size. Survives
@@ -33,28 +39,50 @@ const MAX_CHUNKS = 10_000;
  */
 export async function readIffChunks(
   source: ByteSource,
-  { format, littleEndian, sizeOf, onChunk }: IffLayout,
+  { format, littleEndian, known, sound, sizeOf, onChunk }: IffLayout,
 ): Promise<{ chunks: IffChunk[]; endOffset: number; issues: Issue[] }> {
   const issues: Issue[] = [];
   const chunks: IffChunk[] = [];
+  /** Whether a chunk of a known kind that fits into the file begins at an offset. */
+  const isChunkAt = async (at: number): Promise<boolean> => {
+    const head = await source.read(at, 8);
+    if (head.length < 8 || !known.has(asciiOf(head.subarray(0, 4)))) return false;
+    return viewOf(head).getUint32(4, littleEndian) <= source.sizeBytes - at - 8;
+  };
   let offset = FORM_HEADER_BYTES;
   while (offset + 8 <= source.sizeBytes) {
     const head = await readExactly(source, format, offset, 8);
     const id = asciiOf(head.subarray(0, 4));
     if (!/^[\x20-\x7e]{4}$/.test(id) || chunks.length >= MAX_CHUNKS) {
-      const message = `At byte ${offset} stands no chunk; the rest is kept as it is.`;
+      const message = `At byte ${offset} stands no chunk.`;
       issues.push({ code: 'NOT_A_CHUNK', message, offsetBytes: offset });
       break;
     }
     const stated = viewOf(head).getUint32(4, littleEndian);
-    const declared = sizeOf?.(id, stated) ?? stated;
     const room = source.sizeBytes - offset - 8;
+    let declared = sizeOf?.(id, stated) ?? stated;
+    if (
+      id === sound &&
+      room > 0 &&
+      UNSET_SIZES.includes(declared) &&
+      !(declared === 0 && (await isChunkAt(offset + 8)))
+    ) {
+      const message = `Chunk “${id}” does not say how long the audio is; it is taken to go on to the end of the file.`;
+      issues.push({ code: 'SIZE_NOT_SET', message, offsetBytes: offset });
+      declared = room;
+    }
     const sizeBytes = Math.min(declared, room);
     if (declared > room) {
       const message = `Chunk “${id}” claims ${declared} bytes, ${room} are there.`;
       issues.push({ code: 'CHUNK_BEYOND_END', message, offsetBytes: offset });
     }
-    const pad = sizeBytes % 2 === 1 && sizeBytes < room ? 1 : 0;
+    let pad = sizeBytes % 2 === 1 && sizeBytes < room ? 1 : 0;
+    const end = offset + 8 + sizeBytes;
+    if (pad === 1 && (await isChunkAt(end)) && !(await isChunkAt(end + 1))) {
+      const message = `Chunk “${id}” has an odd length, and the pad byte behind it is missing.`;
+      issues.push({ code: 'PAD_BYTE_MISSING', message, offsetBytes: end });
+      pad = 0;
+    }
     const chunk = { id, offset, dataOffset: offset + 8, sizeBytes, spanBytes: 8 + sizeBytes + pad };
     chunks.push(chunk);
     await onChunk?.(chunk);

@@ -3,10 +3,12 @@ import { readAiff } from './aiff/aiff-reader.ts';
 import type { AudioFile } from './audio-file.ts';
 import type { ByteSource } from './byte-source.ts';
 import { readCaf } from './caf/caf-reader.ts';
+import { readAu } from './au/au-reader.ts';
 import { containerOf, type ContainerKind } from './container.ts';
 import { readFlac } from './flac/flac-reader.ts';
 import { readMp3 } from './mp3/mp3-reader.ts';
 import { readOgg } from './ogg/ogg-reader.ts';
+import { readW64 } from './w64/w64-reader.ts';
 import { readWav } from './wav/wav-reader.ts';
 
 type Reader = (source: ByteSource) => Promise<AudioFile>;
@@ -18,6 +20,8 @@ const READERS: Record<Exclude<ContainerKind, 'm4a'>, Reader> = {
   mp3: readMp3,
   ogg: readOgg,
   caf: readCaf,
+  w64: readW64,
+  au: readAu,
 };
 
 /**

@@ -5,6 +5,9 @@ const STRUCTURAL_ISSUES: readonly string[] = [
   'CHUNK_BEYOND_END',
   'NOT_A_CHUNK',
   'CHUNK_TOO_LARGE',
+  'SIZE_NOT_SET',
+  'PAD_BYTE_MISSING',
+  'HEADERS_SHARE_PAGE',
   'IXML_INVALID',
   'XMP_INVALID',
   'ID3_DAMAGED',
@@ -15,6 +18,6 @@ const STRUCTURAL_ISSUES: readonly string[] = [
 export function refuseDamaged(format: string, issues: readonly Issue[]): void {
   const fault = issues.find((issue) => STRUCTURAL_ISSUES.includes(issue.code));
   if (!fault) return;
-  const message = `Not written, its structure is damaged: ${fault.message}`;
+  const message = `Not written, since its structure is not as the format demands: ${fault.message}`;
   throw new FormatError('FORMAT_DAMAGED', format, message, fault.offsetBytes ?? 0);
 }

@@ -19,7 +19,19 @@ export interface SearchField {
 }
 
 const STATES = ['behind', 'ahead', 'split', 'gone', 'instep'] as const;
-const IS = ['favourite', 'loved', 'rated', 'used', 'filed', 'clipped', 'silent', 'pulled', 'cut', 'sliced'] as const;
+const IS = [
+  'favourite',
+  'loved',
+  'rated',
+  'used',
+  'filed',
+  'clipped',
+  'silent',
+  'pulled',
+  'cut',
+  'cutshort',
+  'sliced',
+] as const;
 
 /** Fields of the record that are not looked into by their own name. */
 const OTHERWISE: readonly FieldName[] = ['weight', 'activity', 'rating', 'tempo', 'form', 'slices', 'syncPoints'];

@@ -132,6 +132,8 @@ export const sounds = pgTable(
     channelMask: bigint('channel_mask', { mode: 'number' }),
     frames: bigint('frames', { mode: 'number' }).notNull(),
     durationSeconds: doublePrecision('duration_seconds').notNull(),
+    /** Its file ends before its audio does; "cut" elsewhere is cut out on purpose. */
+    isCutShort: boolean('is_cut_short').notNull().default(false),
     addedBy: integer('added_by')
       .notNull()
       .references(() => people.id),
@@ -150,6 +152,9 @@ export const sounds = pgTable(
       .on(table.id)
       .where(sql`${table.filedAt} is not null`),
     index('sounds_duration').on(table.durationSeconds, table.id),
+    index('sounds_cut_short')
+      .on(table.id)
+      .where(sql`${table.isCutShort}`),
     index('sounds_parent')
       .on(table.parentId)
       .where(sql`${table.parentId} is not null`),

@@ -12,6 +12,8 @@ const DEMUXERS: Record<ContainerKind, string> = {
   ogg: 'ogg',
   caf: 'caf',
   m4a: 'mov',
+  w64: 'w64',
+  au: 'au',
 };
 const MOST_MEMORY_BYTES = 2 * 1024 ** 3;
 /** Decoding is a hundred times faster than listening; ten times is given, and a minute for the start. */

@@ -1,3 +1,4 @@
+import { decodedLength, type KnownLength } from '@flagstone/core/audio/decoded-length';
 import { AudioDigester, fullAudioDigest } from '@flagstone/core/audio/digest';
 import { SoundMeter, type SoundAnalysis } from '@flagstone/core/audio/measure/sound-meter';
 import { decodePcm, sampleReader } from '@flagstone/core/audio/pcm';
@@ -27,6 +28,7 @@ export interface DigestedFile {
 
 export interface MeasuredFile extends SoundAnalysis, DigestedFile {
   facts: AudioFacts;
+  length: KnownLength;
 }
 
 /**
@@ -49,7 +51,8 @@ export function measureFile(path: string): Promise<MeasuredFile> {
           fullAudioDigest(source, facts, sha256()),
           decodeCoded(path, facts, (planar, frames) => meter.add(planar, frames)),
         ]).then(([digest]) => digest);
-    return { ...meter.finish(), facts, audioDigest };
+    const analysis = meter.finish();
+    return { ...analysis, facts, audioDigest, length: decodedLength(facts, analysis.frames) };
   });
 }
 
@@ -126,8 +129,9 @@ export async function decodeCoded(
   let rest: Buffer = Buffer.alloc(0);
   // What the header said, and a little; a file without a count gets as much as can be worked with.
   const most =
-    (facts.frames > 0 ? facts.frames * 1.1 + facts.sampleRateHz : MOST_UNTOLD_SECONDS * facts.sampleRateHz) *
-    frameBytes;
+    (facts.frames > 0 && facts.isLengthEstimated !== true
+      ? facts.frames * 1.1 + facts.sampleRateHz
+      : MOST_UNTOLD_SECONDS * facts.sampleRateHz) * frameBytes;
   let seen = 0;
   for await (const block of (child.stdout ?? []) as AsyncIterable<Buffer>) {
     seen += block.length;

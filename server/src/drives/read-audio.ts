@@ -5,7 +5,7 @@ import type { Hasher } from '@flagstone/core/audio/digest';
 import { concatBytes, memorySource, windowedSource, type ByteSource } from '@flagstone/core/formats/byte-source';
 import { extensionIssue } from '@flagstone/core/formats/container';
 import type { FoundText } from '@flagstone/core/formats/field-places';
-import { aacChannels, readMp4Boxes } from '@flagstone/core/formats/mp4-boxes';
+import { mp4Track, readMp4Boxes } from '@flagstone/core/formats/mp4-boxes';
 import { readAudioFile } from '@flagstone/core/formats/read-audio-file';
 
 const MAX_MOVIE_BYTES = 16 * 1024 * 1024;
@@ -46,21 +46,23 @@ async function readM4a(source: ByteSource): Promise<AudioFile> {
   });
   const { format, common } = metadata;
   const movieBytes = parts.at(-1) ?? new Uint8Array(0);
-  const sampleRate = Math.round(format.sampleRate ?? 0);
-  const channels = (await aacChannels(memorySource(movieBytes.subarray(8)))) ?? format.numberOfChannels ?? 0;
+  const track = await mp4Track(memorySource(movieBytes.subarray(8)));
+  const sampleRate = track.sampleRateHz ?? Math.round(format.sampleRate ?? 0);
+  const channels = track.channels ?? format.numberOfChannels ?? 0;
   if (sampleRate === 0 || channels === 0)
     throw new FormatError('FORMAT_DAMAGED', 'M4A', 'Its description names no rate or channels.', movie.offset);
-  const durationSeconds = format.duration ?? 0;
-  const frames = format.numberOfSamples ?? Math.round(durationSeconds * sampleRate);
+  const frames = track.frames ?? format.numberOfSamples ?? Math.round((format.duration ?? 0) * sampleRate);
+  const isCutShort = audio.isCutShort === true;
   const facts: AudioFacts = {
+    ...(isCutShort ? { isCutShort } : {}),
     container: 'M4A',
     codec: format.codec ?? 'M4A',
     sampleFormat: 'coded',
     sampleRateHz: sampleRate,
-    bitDepth: 0,
+    bitDepth: track.bitDepth ?? 0,
     channels,
     frames,
-    durationSeconds,
+    durationSeconds: frames / sampleRate,
     audioOffset: audio.dataOffset,
     audioBytes: audio.offset + audio.spanBytes - audio.dataOffset,
     frameBytes: 0,

@@ -38,7 +38,7 @@ async function readLine(given: string, options: ReadOptions): Promise<ReadLine> 
     const source = descriptorSource(descriptor, entry.size);
     const { facts, record, places, disagreeing, issues } = await readAudio(source, path.basename(given));
     const { container, codec, sampleRateHz, bitDepth, channels, frames, durationSeconds } = facts;
-    const { channelMask, isAmbisonic, trackNames, timeReference, decodedMd5, encoderDelayFrames } = facts;
+    const { channelMask, isAmbisonic, trackNames, timeReference, decodedMd5, encoderDelayFrames, isCutShort } = facts;
     const audioDigest = options.digest ? await fullAudioDigest(source, facts, sha256()) : undefined;
     const line = JSON.stringify({
       path: given,
@@ -55,6 +55,7 @@ async function readLine(given: string, options: ReadOptions): Promise<ReadLine> 
       timeReference,
       decodedMd5,
       encoderDelayFrames,
+      isCutShort,
       audioDigest,
       record,
       issues,

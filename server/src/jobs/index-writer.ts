@@ -184,6 +184,7 @@ async function findSounds(
     channelMask: file.facts.channelMask ?? null,
     frames: file.facts.frames,
     durationSeconds: file.facts.durationSeconds,
+    isCutShort: file.facts.isCutShort ?? false,
     addedBy: personId,
     createdAt: new Date(),
   }));

@@ -1,10 +1,10 @@
 import { loudnessBytes } from '@flagstone/core/audio/loudness-curve';
 import { rounded } from '@flagstone/core/audio/measure/rounded';
-import { MEASURES_VERSION, type SoundAnalysis } from '@flagstone/core/audio/measure/sound-meter';
+import { MEASURES_VERSION } from '@flagstone/core/audio/measure/sound-meter';
 import { mergeChannels, MOST_BUCKETS, PEAK_BYTES, reducePeaks } from '@flagstone/core/audio/peaks';
 import { AppError } from '@flagstone/core/errors';
 import { WAVE_BUCKETS, type analysisSchema, type Waves } from '@flagstone/contract/measures';
-import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, ne, or, sql } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Transaction } from '../db/connect.ts';
@@ -95,7 +95,7 @@ async function lockedCopy(
 async function keepAnalysis(
   tx: Transaction,
   soundId: number,
-  { measures, peaks, brightness, loudnessCurve, frames }: SoundAnalysis,
+  { measures, peaks, brightness, loudnessCurve, length }: MeasuredFile,
 ) {
   const { features, ...others } = measures;
   const { integratedLufs, momentaryMaxLufs, truePeakDbtp, channelLayout, form } = measures;
@@ -125,11 +125,12 @@ async function keepAnalysis(
     values: Buffer.from(values.buffer, values.byteOffset, values.byteLength),
   }));
   if (rows.length > 0) await tx.insert(soundPeaks).values(rows);
-  // What a header did not say is known now.
+  // What a header did not say, or said wrongly, is known now.
+  const { frames, isCutShort } = length;
   await tx
     .update(sounds)
-    .set({ frames, durationSeconds: measures.durationSeconds })
-    .where(and(eq(sounds.id, soundId), eq(sounds.frames, 0)));
+    .set({ frames, durationSeconds: sql`${frames}::float8 / ${sounds.sampleRateHz}`, isCutShort })
+    .where(and(eq(sounds.id, soundId), or(ne(sounds.frames, frames), ne(sounds.isCutShort, isCutShort))));
 }
 
 /**

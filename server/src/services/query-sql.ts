@@ -47,6 +47,7 @@ const IS: Record<string, SQL> = {
   silent: hasTerm(term('is', 'silent')),
   pulled: sql`f.sound_id in (select e.sound_id from pull_entries e)`,
   cut: sql`f.sound_id in (select s.id from sounds s where s.parent_id is not null)`,
+  cutshort: sql`f.sound_id in (select s.id from sounds s where s.is_cut_short)`,
   sliced: hasTerm(term('is', 'sliced')),
 };
 

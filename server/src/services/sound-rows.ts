@@ -21,7 +21,7 @@ export const FIELD_COLUMNS = Object.fromEntries(
 const COLUMNS = sql.join(
   [
     sql`s.id as sound_id, c.id as copy_id, c.name, c.folder, c.size_bytes, c.container, c.track_names, c.issues, c.disagreeing, d.id as drive_id, d.name as drive_name, d.root_path, d.identity`,
-    sql`s.codec, s.sample_rate_hz, s.bit_depth, s.channels, s.frames, s.duration_seconds, s.filed_at is not null as filed, a.loudness_lufs, a.true_peak_dbtp, a.channel_layout, a.measures is not null as is_measured, r.revision, ${COPY_STATE} as state`,
+    sql`s.codec, s.sample_rate_hz, s.bit_depth, s.channels, s.frames, s.duration_seconds, s.is_cut_short, s.filed_at is not null as filed, a.loudness_lufs, a.true_peak_dbtp, a.channel_layout, a.measures is not null as is_measured, r.revision, ${COPY_STATE} as state`,
     sql`(select count(*) from copies o where o.sound_id = s.id and not o.gone) as copy_count`,
     sql`(select v.uses from search_rows v where v.sound_id = s.id) as uses`,
     sql`(select coalesce(jsonb_agg(jsonb_build_object('personId', m.person_id, 'person', p.name, 'rating', m.rating, 'favourite', m.favourite,
@@ -171,6 +171,7 @@ async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {
       frames: Number(row['frames']),
       durationSeconds: Number(row['duration_seconds']),
       trackNames: row['track_names'] as string[],
+      isCutShort: Boolean(row['is_cut_short']),
     },
     record: recordOf(row),
     revision: Number(row['revision']),

@@ -6,7 +6,7 @@ const MOST_AHEAD_BYTES = 24_000_000;
 /** One that is heard, and the next and previous one. */
 const ELEMENTS = 3;
 /** Containers that no browser plays, and what has samples that none reads: the server sends them as WAV. */
-const SENT_AS_WAV = ['AIFF', 'AIFF-C', 'CAF'];
+const SENT_AS_WAV = ['AIFF', 'AIFF-C', 'CAF', 'RIFX', 'W64', 'AU'];
 
 /** Where a browser gets a sound that it can play. */
 export function playableAddress({ copyId, facts }: SoundRow, asWav = false): string {

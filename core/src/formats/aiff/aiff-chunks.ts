@@ -12,6 +12,10 @@ export interface AiffForm {
   endOffset: number;
 }
 
+const KNOWN_CHUNKS: ReadonlySet<string> = new Set(
+  'COMM,SSND,MARK,INST,COMT,NAME,AUTH,(c) ,ANNO,APPL,AESD,MIDI,SAXL,FVER,CHAN,ID3 ,iXML'.split(','),
+);
+
 /** The chunks of an AIFF or AIFF-C file in order, found by their headers alone. Survives lying sizes with an issue. */
 export async function readAiffChunks(source: ByteSource): Promise<{ value: AiffForm; issues: Issue[] }> {
   const header = await readExactly(source, 'AIFF', 0, 12);
@@ -19,7 +23,12 @@ export async function readAiffChunks(source: ByteSource): Promise<{ value: AiffF
   if (asciiOf(header.subarray(0, 4)) !== 'FORM' || (form !== 'AIFF' && form !== 'AIFC')) {
     throw new FormatError('FORMAT_UNKNOWN', 'AIFF', 'It does not begin with an AIFF header.', 0);
   }
-  const { issues, ...found } = await readIffChunks(source, { format: 'AIFF', littleEndian: false });
+  const { issues, ...found } = await readIffChunks(source, {
+    format: 'AIFF',
+    littleEndian: false,
+    known: KNOWN_CHUNKS,
+    sound: 'SSND',
+  });
   return { value: { compressed: form === 'AIFC', ...found }, issues };
 }
 

@@ -105,7 +105,12 @@ async function factsOf(
     const message = `COMM names ${common.frames} frames, SSND has room for ${Math.floor(room / frameBytes)}.`;
     issues.push({ code: 'FRAMES_DIFFER', message, offsetBytes: soundChunk.offset });
   }
+  const isBeyondEnd = issues.some(
+    ({ code, offsetBytes }) => code === 'CHUNK_BEYOND_END' && offsetBytes === soundChunk.offset,
+  );
+  const isCutShort = isBeyondEnd || (pcm && room < common.frames * frameBytes);
   return {
+    ...(isCutShort ? { isCutShort } : {}),
     container: form.compressed ? 'AIFF-C' : 'AIFF',
     codec: common.codec,
     sampleFormat: common.sampleFormat,

@@ -32,7 +32,10 @@ const COMPRESSIONS: Record<string, Partial<AiffCommon> & { sampleFormat: SampleF
   ALAW: { sampleFormat: 'alaw', codec: 'A-law', width: 8 },
   ulaw: { sampleFormat: 'mulaw', codec: 'mu-law', width: 8 },
   ULAW: { sampleFormat: 'mulaw', codec: 'mu-law', width: 8 },
+  ima4: { sampleFormat: 'coded', codec: 'IMA ADPCM' },
 };
+/** Samples of a packet, where COMM counts packets instead of samples: common practice for ima4. */
+const PACKET_SAMPLES: Record<string, number> = { ima4: 64 };
 
 /** Reads the chunk. Throws FORMAT_DAMAGED where the numbers cannot describe audio; `offset` is for the message. */
 export function parseAiffCommon(contents: Uint8Array, compressed: boolean, offset: number): AiffCommon {
@@ -56,7 +59,7 @@ export function parseAiffCommon(contents: Uint8Array, compressed: boolean, offse
     signedBytes: known.sampleFormat === 'integer' && bitDepth <= 8,
     ...known,
     channels,
-    frames: view.getUint32(2),
+    frames: view.getUint32(2) * (PACKET_SAMPLES[type] ?? 1),
     bitDepth,
     sampleRateHz,
   };

@@ -46,6 +46,8 @@ export async function readCaf(source: ByteSource): Promise<AudioFile> {
   if (!description || !data)
     throw new FormatError('FORMAT_DAMAGED', 'CAF', 'Its description or its audio is missing.', 8);
   const facts = factsOf(await readExactly(source, 'CAF', description.dataOffset, 32), data);
+  if (issues.some(({ code, offsetBytes }) => code === 'CHUNK_BEYOND_END' && offsetBytes === data.offset))
+    facts.isCutShort = true;
   const packets = chunks.find((chunk) => chunk.id === 'pakt' && chunk.sizeBytes >= 24);
   if (packets && facts.frameBytes === 0) {
     facts.frames = Number(viewOf(await readExactly(source, 'CAF', packets.dataOffset, 24)).getBigInt64(8));

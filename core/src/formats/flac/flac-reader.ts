@@ -5,6 +5,7 @@ import type { FoundTexts } from '../field-places.ts';
 import { id3Texts } from '../id3/id3-fields.ts';
 import { readId3Tag, type Id3Tag } from '../id3/id3-tag.ts';
 import { parseVorbisComment, vorbisTexts, type VorbisComment } from '../vorbis-comment.ts';
+import { samplesByLastFrame } from './last-frame.ts';
 import { FLAC_BLOCK, readFlacBlocks, type FlacBlock, type FlacBlocks } from './flac-blocks.ts';
 
 /** A FLAC file taken apart: what the reader and the writer both need. */
@@ -24,7 +25,12 @@ export async function readFlacAnatomy(source: ByteSource, loadAll = false): Prom
   const [info] = layout.blocks;
   if (info?.type !== FLAC_BLOCK.streamInfo || info.sizeBytes < 34)
     throw new FormatError('FORMAT_DAMAGED', 'FLAC', 'STREAMINFO is not its first block.', layout.markerOffset + 4);
-  const facts = factsOf(await source.read(info.dataOffset, 34), layout.framesOffset, source.sizeBytes);
+  const streamInfo = (await source.read(info.dataOffset, 34)).slice();
+  const facts = factsOf(streamInfo, layout.framesOffset, source.sizeBytes);
+  if (facts.frames === 0 && facts.audioBytes > 0) {
+    facts.frames = (await samplesByLastFrame(source, layout.framesOffset, viewOf(streamInfo).getUint16(0))) ?? 0;
+    facts.durationSeconds = facts.frames / facts.sampleRateHz;
+  }
   const anatomy: FlacAnatomy = { layout, facts, texts: {}, issues };
   const block = layout.blocks.find(({ type }) => type === FLAC_BLOCK.vorbisComment);
   if (block) {

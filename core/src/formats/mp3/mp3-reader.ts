@@ -5,11 +5,9 @@ import type { FoundTexts } from '../field-places.ts';
 import { id3Texts } from '../id3/id3-fields.ts';
 import { id3TagSize, readId3Tag, type Id3Tag } from '../id3/id3-tag.ts';
 import { ID3V1_BYTES, id3v1Texts, readId3v1 } from '../id3/id3v1.ts';
-import { parseMpegFrame, parseMpegSummary, type MpegFrame } from './mpeg-frame.ts';
+import { endsInFrame, findFirstFrame, type FirstFrame } from './frame-rows.ts';
+import { parseMpegSummary } from './mpeg-frame.ts';
 
-/** How far behind the tag the first frame may stand. */
-const SEARCH_BYTES = 64 * 1024;
-const FIRST_LOOK_BYTES = 4096;
 const MAX_LEADING_TAGS = 8;
 const APE_FOOTER_BYTES = 32;
 
@@ -42,10 +40,21 @@ export async function readMp3Anatomy(source: ByteSource, loadAll = false): Promi
       });
     leadingEnd += size;
   }
-  const first = await firstFrame(source, leadingEnd);
+  const first = await findFirstFrame(source, leadingEnd);
+  if (!first)
+    throw new FormatError(
+      'FORMAT_DAMAGED',
+      'MP3',
+      'No MPEG audio frames stand where its audio should begin.',
+      leadingEnd,
+    );
   const trailing = await trailingTags(source);
   const audioBytes = Math.max(0, trailing.start - leadingEnd);
   const facts = factsOf(first, leadingEnd, audioBytes);
+  if (await endsInFrame(source, trailing.start, first)) {
+    facts.isCutShort = true;
+    issues.push({ code: 'CUT_SHORT', message: 'It ends in the middle of a frame: the file was cut short.' });
+  }
   if (tag) {
     texts.ID3 = id3Texts(tag, facts);
     issues.push(...tag.issues);
@@ -59,32 +68,6 @@ export async function readMp3Anatomy(source: ByteSource, loadAll = false): Promi
     texts,
     issues,
   };
-}
-
-interface FirstFrame {
-  frame: MpegFrame;
-  offset: number;
-  bytes: Uint8Array;
-  /** Where the frame stands within the bytes. */
-  at: number;
-}
-
-/** The first frame after which another of the same kind stands. */
-async function firstFrame(source: ByteSource, start: number): Promise<FirstFrame> {
-  for (const length of [FIRST_LOOK_BYTES, SEARCH_BYTES]) {
-    const bytes = await source.read(start, length);
-    for (let at = 0; at + 4 <= bytes.length; at += 1) {
-      const frame = parseMpegFrame(bytes, at);
-      if (!frame) continue;
-      const next = at + frame.sizeBytes;
-      const atEnd = start + next === source.sizeBytes;
-      const following = parseMpegFrame(bytes, next);
-      const alike = following?.sampleRateHz === frame.sampleRateHz && following.layer === frame.layer;
-      if (atEnd || alike) return { frame, offset: start + at, bytes, at };
-    }
-    if (bytes.length < length) break;
-  }
-  throw new FormatError('FORMAT_DAMAGED', 'MP3', 'No MPEG audio frames stand where its audio should begin.', start);
 }
 
 /** ID3v1 and APEv2 tags at the end: where the first of them begins. APEv2's footer is common practice. */
@@ -122,6 +105,7 @@ function factsOf({ frame, bytes, at, offset }: FirstFrame, audioOffset: number, 
     audioBytes,
     frameBytes: 0,
     bigEndian: false,
+    ...(counted > 0 ? {} : { isLengthEstimated: true }),
     ...(summary?.delay === undefined ? {} : { encoderDelayFrames: summary.delay }),
   };
 }

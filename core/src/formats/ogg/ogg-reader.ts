@@ -10,6 +10,8 @@ const CODECS = {
   Vorbis: { commentMagic: '\x03vorbis', headerPackets: 3 },
   Opus: { commentMagic: 'OpusTags', headerPackets: 2 },
 } as const;
+/** The flag of the last page of a stream. */
+const LAST_PAGE = 4;
 const MAX_HEADER_BYTES = 16 * 1024 * 1024;
 
 /** An Ogg Vorbis or Opus file taken apart: what the reader and the writer both need. */
@@ -18,7 +20,7 @@ export interface OggAnatomy {
   facts: AudioFacts;
   /** The pages after the first that hold the rest of the header packets, none of them audio. */
   headerPages: OggPage[];
-  /** The packets on them: comments, and for Vorbis the set-up. */
+  /** The packets on them: comments, and for Vorbis the set-up. Audio may follow them on the last page, against the standards. */
   headerPackets: Uint8Array[];
   comment: VorbisComment;
   texts: FoundTexts;
@@ -27,13 +29,17 @@ export interface OggAnatomy {
 
 /**
  * Reads the header pages and the last page. Vorbis I §A.2 and RFC 7845 §3: the comments begin on a fresh page, and the audio begins on
- * another. Throws FORMAT_NOT_SUPPORTED for other codecs and for several streams in one file.
+ * another; a file whose audio does not is read and told. Throws FORMAT_NOT_SUPPORTED for other codecs and for several streams in one file.
  */
 export async function readOggAnatomy(source: ByteSource): Promise<OggAnatomy> {
   const first = await readOggPage(source, 0);
   const identification = (await source.read(first.headerBytes, first.bodyBytes)).slice();
   const codec = codecOf(identification);
-  const { headerPages, headerPackets, end } = await headerPagesOf(source, first, CODECS[codec].headerPackets - 1);
+  const { headerPages, headerPackets, end, isShared } = await headerPagesOf(
+    source,
+    first,
+    CODECS[codec].headerPackets - 1,
+  );
   const [packet = new Uint8Array(0)] = headerPackets;
   const { commentMagic } = CODECS[codec];
   if (asciiOf(packet.subarray(0, commentMagic.length)) !== commentMagic)
@@ -45,7 +51,15 @@ export async function readOggAnatomy(source: ByteSource): Promise<OggAnatomy> {
     );
   const commentOffset = (headerPages[0]?.offset ?? 0) + (headerPages[0]?.headerBytes ?? 0) + commentMagic.length;
   const { value: comment, issues } = parseVorbisComment(packet.subarray(commentMagic.length), commentOffset);
-  const facts = factsOf(codec, identification, end, source.sizeBytes, await lastGranule(source, first.serial));
+  if (isShared)
+    issues.push({ code: 'HEADERS_SHARE_PAGE', message: 'Its headers and audio share a page.', offsetBytes: end });
+  const last = await lastPage(source, first.serial);
+  const facts = factsOf(codec, identification, end, source.sizeBytes, last?.granule ?? 0);
+  if (!last || !endsWith(last, source.sizeBytes)) {
+    facts.isCutShort = true;
+    const message = 'Its last page is not whole, or not the last one of the stream: the file was cut short.';
+    issues.push({ code: 'CUT_SHORT', message, offsetBytes: last?.offset ?? end });
+  }
   return { codec, facts, headerPages, headerPackets, comment, texts: { Vorbis: vorbisTexts(comment, facts) }, issues };
 }
 
@@ -64,7 +78,7 @@ async function headerPagesOf(
   source: ByteSource,
   first: OggPage,
   wanted: number,
-): Promise<{ headerPages: OggPage[]; headerPackets: Uint8Array[]; end: number }> {
+): Promise<{ headerPages: OggPage[]; headerPackets: Uint8Array[]; end: number; isShared: boolean }> {
   const headerPages: OggPage[] = [];
   const headerPackets: Uint8Array[] = [];
   let parts: Uint8Array[] = [];
@@ -87,6 +101,11 @@ async function headerPagesOf(
     headerPages.push(page);
     let at = 0;
     for (const length of page.lacing) {
+      // What follows the last header on its page is audio.
+      if (headerPackets.length === wanted) {
+        const end = offset + page.headerBytes + at;
+        return { headerPages, headerPackets, end, isShared: true };
+      }
       parts.push(body.subarray(at, at + length));
       at += length;
       if (length === 255) continue;
@@ -95,23 +114,27 @@ async function headerPagesOf(
     }
     offset += page.headerBytes + page.bodyBytes;
   }
-  if (headerPackets.length > wanted || parts.length > 0)
-    throw new FormatError('FORMAT_DAMAGED', 'Ogg', 'Headers and audio share a page.', offset);
-  return { headerPages, headerPackets, end: offset };
+  return { headerPages, headerPackets, end: offset, isShared: false };
 }
 
-/** The end position of the stream: the last page of it that tells one, looked for near the end of the file. */
-async function lastGranule(source: ByteSource, serial: number): Promise<number> {
+/** The last page of the stream that tells where it ends, looked for near the end of the file. */
+async function lastPage(source: ByteSource, serial: number): Promise<(OggPage & { granule: number }) | undefined> {
   for (const length of [MAX_PAGE_BYTES / 8, MAX_PAGE_BYTES * 2]) {
     const start = Math.max(0, source.sizeBytes - Math.floor(length));
     const bytes = await source.read(start, source.sizeBytes - start);
     for (let at = bytes.length - 27; at >= 0; at -= 1) {
       if (bytes[at] !== 0x4f) continue;
       const page = parseOggPage(bytes, at, start);
-      if (page?.serial === serial && page.granule !== undefined) return page.granule;
+      const isWhole = page && page.offset + page.headerBytes + page.bodyBytes <= source.sizeBytes;
+      if (isWhole && page.serial === serial && page.granule !== undefined) return { ...page, granule: page.granule };
     }
   }
-  return 0;
+  return undefined;
+}
+
+/** Whether the stream ends with a page, as its flag says (RFC 3533 §6). What stands behind it is no audio of this stream. */
+function endsWith(page: OggPage, sizeBytes: number): boolean {
+  return (page.flags & LAST_PAGE) !== 0 && page.offset + page.headerBytes + page.bodyBytes <= sizeBytes;
 }
 
 /** Vorbis I §4.2.2; OpusHead: RFC 7845 §5.1, its granules count 48 kHz samples (§4) and begin before the sound by the pre-skip. */

@@ -1,5 +1,5 @@
 import { asciiOf, type ByteSource } from '../byte-source.ts';
-import { describeChunk, type FileBlock } from '../file-block.ts';
+import { describeChunk, type ChunkKind, type FileBlock } from '../file-block.ts';
 import { describeId3Tag } from '../id3/describe-id3.ts';
 import { readId3Tag } from '../id3/id3-tag.ts';
 import { readRiffChunks } from './riff-chunks.ts';
@@ -18,7 +18,8 @@ export async function describeWav(source: ByteSource): Promise<FileBlock[]> {
     else {
       // A list is what its type says: INFO, adtl.
       const id = chunk.id === 'LIST' ? `LIST ${asciiOf(await source.read(chunk.dataOffset, 4))}` : chunk.id;
-      blocks.push(await describeChunk(source, { ...chunk, id }, WAV_CHUNK_KINDS[id] ?? WAV_CHUNK_KINDS[chunk.id]));
+      const kind = WAV_CHUNK_KINDS[id] ?? WAV_CHUNK_KINDS[chunk.id];
+      blocks.push(await describeChunk(source, { ...chunk, id }, riff.form === 'RIFX' ? asBytes(kind) : kind));
     }
   }
   const left = source.sizeBytes - riff.endOffset;
@@ -27,4 +28,9 @@ export async function describeWav(source: ByteSource): Promise<FileBlock[]> {
     blocks.push(await describeChunk(source, rest, undefined));
   }
   return blocks;
+}
+
+/** A kind whose contents are shown as bytes: the decoders read little-endian numbers. */
+function asBytes(kind: ChunkKind | undefined): ChunkKind | undefined {
+  return kind && { what: kind.what, kind: kind.kind };
 }

@@ -35,23 +35,23 @@ const EXTENSIBLE = 0xfffe;
 const AMBISONIC_B_FORMAT = [0, 0, 0x21, 0x07, 0xd3, 0x11, 0x86, 0x44, 0xc8, 0xc1, 0xca, 0, 0, 0];
 
 /** Reads the chunk. Throws FORMAT_DAMAGED where the numbers cannot describe audio; `offset` is for the message. */
-export function parseWavFormat(contents: Uint8Array, offset: number): WavFormat {
+export function parseWavFormat(contents: Uint8Array, offset: number, littleEndian = true): WavFormat {
   const fail = (why: string): never => {
     throw new FormatError('FORMAT_DAMAGED', 'WAV', `The format chunk ${why}.`, offset);
   };
   if (contents.length < 14) fail(`has ${contents.length} bytes, at least 14 are needed`);
   const view = viewOf(contents);
-  let tag = view.getUint16(0, true);
-  const channels = view.getUint16(2, true);
-  const sampleRateHz = view.getUint32(4, true);
-  const bytesPerSecond = view.getUint32(8, true);
-  const stated = view.getUint16(12, true);
-  const bitDepth = contents.length >= 16 ? view.getUint16(14, true) : 8;
+  let tag = view.getUint16(0, littleEndian);
+  const channels = view.getUint16(2, littleEndian);
+  const sampleRateHz = view.getUint32(4, littleEndian);
+  const bytesPerSecond = view.getUint32(8, littleEndian);
+  const stated = view.getUint16(12, littleEndian);
+  const bitDepth = contents.length >= 16 ? view.getUint16(14, littleEndian) : 8;
   let channelMask: number | undefined;
   let isAmbisonic = false;
   if (tag === EXTENSIBLE && contents.length >= 26) {
-    channelMask = view.getUint32(20, true);
-    tag = view.getUint16(24, true);
+    channelMask = view.getUint32(20, littleEndian);
+    tag = view.getUint16(24, littleEndian);
     isAmbisonic = AMBISONIC_B_FORMAT.every((byte, index) => contents[26 + index] === byte);
   }
   const known = CODECS[tag] ?? {

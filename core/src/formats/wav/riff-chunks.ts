@@ -2,8 +2,8 @@ import { FormatError, type Issue } from '../../errors.ts';
 import { asciiOf, readExactly, viewOf, type ByteSource } from '../byte-source.ts';
 import { iffChunkBytes, readIffChunks, type IffChunk } from '../iff-chunks.ts';
 
-/** RIFF as in Microsoft's and IBM's "Multimedia Programming Interface and Data Specifications 1.0"; RF64 as in EBU Tech 3306, BW64 as in ITU-R BS.2088. */
-export type RiffForm = 'RIFF' | 'RF64' | 'BW64';
+/** RIFF, and RIFX with all numbers big-endian, as in Microsoft's and IBM's "Multimedia Programming Interface and Data Specifications 1.0"; RF64 as in EBU Tech 3306, BW64 as in ITU-R BS.2088. */
+export type RiffForm = 'RIFF' | 'RIFX' | 'RF64' | 'BW64';
 
 export type RiffChunk = IffChunk;
 
@@ -16,6 +16,11 @@ export interface RiffFile {
 
 const UNKNOWN_32 = 0xffffffff;
 const DS64_MIN_BYTES = 24;
+const KNOWN_CHUNKS: ReadonlySet<string> = new Set(
+  'fmt ,data,fact,LIST,cue ,plst,smpl,inst,PEAK,bext,iXML,axml,chna,_PMX,id3 ,ID3 ,JUNK,PAD ,FLLR,DISP,acid,cart,umid,minf,ds64'.split(
+    ',',
+  ),
+);
 
 /**
  * The chunks of a WAVE file in order, found by their headers alone: the audio is skipped by its size. Throws FormatError when it
@@ -30,17 +35,19 @@ export async function readRiffChunks(source: ByteSource): Promise<{ value: RiffF
   let longSizes: Map<string, number> | undefined;
   const { issues, ...found } = await readIffChunks(source, {
     format: 'RIFF',
-    littleEndian: true,
+    littleEndian: form !== 'RIFX',
+    known: KNOWN_CHUNKS,
+    sound: 'data',
     sizeOf: (id, stated) => (stated === UNKNOWN_32 ? (longSizes?.get(id) ?? stated) : stated),
     onChunk: async (chunk) => {
-      if (chunk.id === 'ds64' && form !== 'RIFF') longSizes = await readLongSizes(source, chunk);
+      if (chunk.id === 'ds64' && !form.startsWith('RIF')) longSizes = await readLongSizes(source, chunk);
     },
   });
   return { value: { form, ...found }, issues };
 }
 
 function isRiffForm(text: string): text is RiffForm {
-  return text === 'RIFF' || text === 'RF64' || text === 'BW64';
+  return text === 'RIFF' || text === 'RIFX' || text === 'RF64' || text === 'BW64';
 }
 
 /** EBU Tech 3306 §3.5: riffSize, dataSize and sampleCount as 64-bit numbers, then a table of further long chunks. */

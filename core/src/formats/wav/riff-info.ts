@@ -17,6 +17,7 @@ export interface InfoItem {
 export function parseInfoList(
   contents: Uint8Array,
   baseOffset: number,
+  littleEndian = true,
 ): { value: InfoItem[]; issues: Issue[] } | undefined {
   if (contents.length < 4 || asciiOf(contents.subarray(0, 4)) !== 'INFO') return undefined;
   const items: InfoItem[] = [];
@@ -24,7 +25,7 @@ export function parseInfoList(
   let at = 4;
   while (at + 8 <= contents.length) {
     const id = asciiOf(contents.subarray(at, at + 4));
-    const declared = viewOf(contents).getUint32(at + 4, true);
+    const declared = viewOf(contents).getUint32(at + 4, littleEndian);
     const size = Math.min(declared, contents.length - at - 8);
     if (declared > size) {
       const message = `INFO item “${id}” claims ${declared} bytes, ${size} are there.`;

@@ -52,6 +52,7 @@ export async function readWavAnatomy(source: ByteSource, loadAll = false): Promi
   const format = parseWavFormat(
     await source.read(formatChunk.dataOffset, Math.min(formatChunk.sizeBytes, 64)),
     formatChunk.offset,
+    isLittleEndian(riff),
   );
   const facts = await factsOf(source, riff, format, dataChunk, issues);
   const anatomy: WavAnatomy = { riff, dataChunk, issues, facts, info: [], labels: [], texts: {} };
@@ -64,6 +65,10 @@ export async function readWavAnatomy(source: ByteSource, loadAll = false): Promi
   return anatomy;
 }
 
+function isLittleEndian({ form }: RiffFile): boolean {
+  return form !== 'RIFX';
+}
+
 async function factsOf(
   source: ByteSource,
   riff: RiffFile,
@@ -74,7 +79,7 @@ async function factsOf(
   const pcm = format.sampleFormat !== 'coded';
   let frames = pcm ? Math.floor(data.sizeBytes / format.blockAlign) : 0;
   const fact = riff.chunks.find((chunk) => chunk.id === 'fact' && chunk.sizeBytes >= 4);
-  if (!pcm && fact) frames = viewOf(await source.read(fact.dataOffset, 4)).getUint32(0, true);
+  if (!pcm && fact) frames = viewOf(await source.read(fact.dataOffset, 4)).getUint32(0, isLittleEndian(riff));
   if (!pcm && frames === 0 && format.bytesPerSecond > 0)
     frames = Math.round((data.sizeBytes / format.bytesPerSecond) * format.sampleRateHz);
   if (pcm && data.sizeBytes % format.blockAlign !== 0) {
@@ -84,7 +89,11 @@ async function factsOf(
       offsetBytes: data.offset,
     });
   }
+  const isEstimated = !pcm && !fact && frames > 0;
+  const isCutShort = issues.some(({ code, offsetBytes }) => code === 'CHUNK_BEYOND_END' && offsetBytes === data.offset);
   return {
+    ...(isEstimated ? { isLengthEstimated: true } : {}),
+    ...(isCutShort ? { isCutShort } : {}),
     container: riff.form === 'RIFF' ? 'WAV' : riff.form,
     codec: format.codec,
     sampleFormat: format.sampleFormat,
@@ -98,11 +107,13 @@ async function factsOf(
     audioOffset: data.dataOffset,
     audioBytes: data.sizeBytes,
     frameBytes: pcm ? format.blockAlign : 0,
-    bigEndian: false,
+    bigEndian: !isLittleEndian(riff),
   };
 }
 
 const METADATA_CHUNKS: readonly string[] = ['bext', 'LIST', 'cue ', 'iXML', '_PMX', 'id3 ', 'ID3 '];
+/** Chunks that are texts and numbers of one byte, whatever the order of bytes is. */
+const WITHOUT_BYTE_ORDER: readonly string[] = ['LIST', 'iXML', '_PMX', 'id3 ', 'ID3 '];
 
 async function loadMetadata(
   source: ByteSource,
@@ -110,7 +121,8 @@ async function loadMetadata(
   anatomy: WavAnatomy,
   loadAll: boolean,
 ): Promise<void> {
-  if (!METADATA_CHUNKS.includes(chunk.id)) return;
+  const readable = isLittleEndian(anatomy.riff) ? METADATA_CHUNKS : WITHOUT_BYTE_ORDER;
+  if (!readable.includes(chunk.id)) return;
   if (chunk.sizeBytes > MAX_METADATA_BYTES) {
     const message = `Chunk “${chunk.id}” of ${chunk.sizeBytes} bytes is too large for metadata and was not read.`;
     anatomy.issues.push({ code: 'CHUNK_TOO_LARGE', message, offsetBytes: chunk.offset });
@@ -124,7 +136,7 @@ async function loadMetadata(
     anatomy.texts.bext = bextTexts(anatomy.bext.value, chunk.dataOffset);
   } else if (chunk.id === 'LIST') {
     if (asciiOf(contents.subarray(0, 4)) === 'adtl') anatomy.labels.push({ chunk, contents });
-    const info = parseInfoList(contents, chunk.dataOffset);
+    const info = parseInfoList(contents, chunk.dataOffset, isLittleEndian(anatomy.riff));
     if (!info) return;
     anatomy.info.push({ chunk, contents, value: info.value });
     anatomy.texts.INFO = infoTexts(anatomy.info.flatMap(({ value }) => value));

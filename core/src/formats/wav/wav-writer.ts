@@ -30,6 +30,8 @@ const DS64_BYTES = 28;
  */
 export async function planWavWrite(source: ByteSource, record: SoundRecord): Promise<PlannedWrite> {
   const anatomy = await readWavAnatomy(source, true);
+  if (anatomy.riff.form === 'RIFX')
+    throw new FormatError('FORMAT_NOT_WRITABLE', 'WAV', 'A WAV file with big-endian numbers (RIFX) is only read.', 0);
   refuseDamaged('WAV', anatomy.issues);
   const inFile = { ...emptyRecord(), ...recordFromPlaces(placesOf(anatomy.texts)) };
   const replacements = metadataChunks(anatomy, textsToWrite(record, inFile, anatomy.facts));

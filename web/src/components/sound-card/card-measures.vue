@@ -37,7 +37,7 @@ watch(
 );
 onBeforeUnmount(live.onRecords((ids) => (ids.size === 0 || ids.has(props.row.soundId)) && void load()));
 
-const remarks = computed(() => (measures.value ? remarksOn(measures.value) : []));
+const remarks = computed(() => (measures.value ? remarksOn(measures.value, props.row.facts.isCutShort) : []));
 
 const numbers = computed((): [string, string, string?][] => {
   const m = measures.value;

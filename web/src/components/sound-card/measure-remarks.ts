@@ -14,11 +14,16 @@ const OFFSET = 0.005;
 const LONG_SILENCE_SECONDS = 0.5;
 
 /** What a librarian would say of the measures, the warnings first. */
-export function remarksOn(measures: SoundMeasures): Remark[] {
-  const warnings: string[] = [];
+export function remarksOn(measures: SoundMeasures, isCutShort = false): Remark[] {
+  const warnings: string[] = isCutShort
+    ? [`Cut short: the file ends after ${formatSeconds(measures.durationSeconds)}, before its audio does.`]
+    : [];
   const notes: string[] = [];
   const peak = measures.samplePeakDbfs;
-  if (peak === null) return [{ text: 'Digital silence: every sample is 0.', isWarning: true }];
+  if (peak === null) {
+    warnings.push('Digital silence: every sample is 0.');
+    return warnings.map((text) => ({ text, isWarning: true }));
+  }
   if (measures.clippedSamples > 0)
     warnings.push(`${counted(measures.clippedSamples, 'sample')} clipped at full scale.`);
   if ((measures.truePeakDbtp ?? -99) > HIGH_PEAK_DBTP)

@@ -280,6 +280,12 @@ useKeys({
             <template v-else-if="column.key === 'state'"><state-mark :state="row.state" /></template>
             <template v-else>
               <span
+                v-if="column.key === 'name' && row.facts.isCutShort"
+                class="cut-short"
+                title="The file ends before its audio does: restore it from a backup"
+                >◧ Cut short</span
+              >
+              <span
                 v-if="column.key === 'name' && row.issues.length > 0"
                 class="issue"
                 :title="row.issues.map((issue) => issue.message).join('\n')"
@@ -505,6 +511,14 @@ mark {
 .issue {
   margin-right: 4px;
   color: var(--ochre);
+}
+
+.cut-short {
+  margin-right: 5px;
+  padding: 0 3px;
+  border: 1px solid var(--iron);
+  color: var(--iron);
+  font-size: 11px;
 }
 
 .copies {

@@ -64,7 +64,7 @@ const frames = computed(() => Math.max(1, row.value?.facts.frames ?? 1));
 /** The player may be at another sound, one that is alike for instance. */
 const isHere = computed(() => player.row?.soundId === soundId.value);
 const position = computed(() => (isHere.value && !player.triedOut ? player.position * rate.value : 0));
-const remarks = computed(() => (measures.value ? remarksOn(measures.value) : []));
+const remarks = computed(() => (measures.value ? remarksOn(measures.value, row.value?.facts.isCutShort) : []));
 
 async function load(): Promise<void> {
   const id = soundId.value;
