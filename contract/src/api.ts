@@ -101,6 +101,8 @@ export const batchSchema = z.object({
     filed: z.number(),
     unreadable: z.number(),
   }),
+  /** Audio that is not taken up: how many files of each kind. */
+  otherAudio: z.record(z.string(), z.number()),
 });
 export type Batch = z.infer<typeof batchSchema>;
 
@@ -253,6 +255,7 @@ export const api = {
       same: z.number(),
       newOrChanged: z.number(),
       faults: z.number(),
+      otherAudio: z.number(),
     }),
   }),
   listFolders: endpoint('GET', '/folders', {

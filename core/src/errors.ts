@@ -28,7 +28,7 @@ export const ERROR_REMEDIES = {
   IO_FAILED: 'The drive reported a fault. Check its cable and health, then repeat.',
 
   FILE_EMPTY: 'The file has no bytes. Restore it from a backup.',
-  FORMAT_UNKNOWN: 'It is not audio that Flagstone knows. Remove it from the folder or convert it.',
+  FORMAT_UNKNOWN: 'If it is no sound, rename it or move it elsewhere; if it is one, convert it to WAV or FLAC.',
   FORMAT_DAMAGED: 'Repair it or restore it from a backup; Flagstone leaves it as it is.',
   FORMAT_NOT_SUPPORTED: 'Convert it to WAV or FLAC; the file stays as it is.',
   FORMAT_NOT_WRITABLE: 'Convert it to WAV or FLAC to carry metadata; the record is kept in the catalogue.',

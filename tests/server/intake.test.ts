@@ -236,10 +236,10 @@ describe('bad input in a folder', () => {
     const isRoot = process.geteuid?.() === 0;
     if (isRoot) await (await import('node:fs/promises')).chmod(app.drive, 0o755);
     if (isRoot) process.seteuid?.(65534);
-    const { walk } = await import('@flagstone/server/drives/walk');
+    const { walkFolders } = await import('@flagstone/server/drives/walk');
     const entries = [];
     try {
-      for await (const entry of walk(app.drive, 'closed')) entries.push(entry);
+      for await (const folder of walkFolders(app.drive, 'closed')) entries.push(...folder.entries);
     } finally {
       if (isRoot) process.seteuid?.(0);
     }
@@ -267,5 +267,27 @@ describe('bad input in a folder', () => {
     expect((await app.send('startIntake', { body: { path: path.join(app.drive, 'way out') } })).body).toMatchObject({
       code: 'PATH_OUTSIDE_ROOTS',
     });
+  });
+});
+
+describe('audio of other formats', () => {
+  it('is named with the batch and when it is only counted, also in folders that are as they were', async () => {
+    const otherApp = await TestApplication.open();
+    try {
+      await otherApp.put('a/loom.wav', { seed: 1 });
+      for (const name of ['a/one.wv', 'a/two.wv', 'a/old.ape', 'a/notes.txt', 'a/.hidden.wv'])
+        await writeFile(path.join(otherApp.drive, name), 'x');
+      const { batchId } = await otherApp.intake('a');
+      const otherAudio = async () => (await otherApp.call('getBatch', { params: { id: batchId } })).otherAudio;
+      expect(await otherAudio()).toEqual({ WavPack: 2, 'Monkey’s Audio': 1 });
+      await writeFile(path.join(otherApp.drive, 'a/three.wv'), 'x');
+      await otherApp.intake('a');
+      const batches = await otherApp.call('listBatches');
+      expect(batches.map((batch) => batch.otherAudio)).toContainEqual({ WavPack: 3, 'Monkey’s Audio': 1 });
+      const counted = await otherApp.call('countIntake', { body: { path: path.join(otherApp.drive, 'a') } });
+      expect(counted).toMatchObject({ files: 1, otherAudio: 4, faults: 0 });
+    } finally {
+      await otherApp.close();
+    }
   });
 });

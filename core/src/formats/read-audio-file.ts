@@ -7,6 +7,7 @@ import { readAu } from './au/au-reader.ts';
 import { containerOf, type ContainerKind } from './container.ts';
 import { readFlac } from './flac/flac-reader.ts';
 import { readMp3 } from './mp3/mp3-reader.ts';
+import { otherAudioByContent } from './other-audio.ts';
 import { readOgg } from './ogg/ogg-reader.ts';
 import { readW64 } from './w64/w64-reader.ts';
 import { readWav } from './wav/wav-reader.ts';
@@ -32,6 +33,9 @@ export async function readAudioFile(source: ByteSource, readM4a: Reader): Promis
   if (source.sizeBytes === 0) throw new FormatError('FILE_EMPTY', 'file', 'The file is empty (0 bytes).', 0);
   const kind = await containerOf(source);
   if (kind === undefined) {
+    const other = otherAudioByContent(await source.read(0, 64));
+    if (other !== undefined)
+      throw new FormatError('FORMAT_NOT_SUPPORTED', 'file', `It is ${other}, which Flagstone does not take up.`, 0);
     const message = 'Its first bytes are those of no audio format that Flagstone knows.';
     throw new FormatError('FORMAT_UNKNOWN', 'file', message, 0);
   }

@@ -409,6 +409,11 @@ export const batches = pgTable('batches', {
   createdAt: created(),
   filedAt: at('filed_at'),
   filedBy: integer('filed_by').references(() => people.id),
+  /** Audio in its folder that is not taken up, as the last reading found it: how many files of each kind. */
+  otherAudio: jsonb('other_audio')
+    .$type<Record<string, number>>()
+    .notNull()
+    .default(sql`'{}'`),
 });
 
 export const batchItems = pgTable(

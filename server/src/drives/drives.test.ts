@@ -17,7 +17,7 @@ import path from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import { DriveFiles } from './drive-files.ts';
 import { AllowedRoots, isWithin } from './roots.ts';
-import { walk, walkFolders } from './walk.ts';
+import { walkFolders, type WalkEntry } from './walk.ts';
 
 let root = '';
 let files: DriveFiles;
@@ -86,7 +86,8 @@ describe('walking a folder', () => {
       await put(name);
     await symlink(path.join(root, 'sub'), path.join(root, 'again'));
     const found: string[] = [];
-    for await (const entry of walk(root, '')) found.push(`${entry.kind} ${entry.folder}/${entry.name}`);
+    for await (const { entries } of walkFolders(root, ''))
+      found.push(...entries.map((entry) => `${entry.kind} ${entry.folder}/${entry.name}`));
     expect(found).toEqual(['file /a.wav', 'file /b.WAV', 'file again/c.aif']);
   });
 
@@ -119,7 +120,7 @@ describe('walking a folder', () => {
 
   it('tells a folder that is not there', async () => {
     const entries = [];
-    for await (const entry of walk(root, 'none')) entries.push(entry);
+    for await (const folder of walkFolders(root, 'none')) entries.push(...folder.entries);
     expect(entries).toMatchObject([{ kind: 'fault', folder: 'none', error: { code: 'FILE_VANISHED' } }]);
   });
 });

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import { lstatSync, readdirSync, realpathSync, statSync, type Dirent } from 'node:fs';
 import { AppError, type ErrorCode } from '@flagstone/core/errors';
 import { isAudioName } from '@flagstone/core/formats/container';
+import { otherAudioByName } from '@flagstone/core/formats/other-audio';
 import { diskError } from './disk-errors.ts';
 import type { FileStamp } from './drive-files.ts';
 import { isWithin } from './roots.ts';
@@ -30,6 +31,8 @@ export interface ListedFolder {
   stamp: string;
   entries: ListedEntry[];
   folders: string[];
+  /** Files that are audio by their names, and not taken up. */
+  others: string[];
   /** Something that a killed write left stands here. */
   hasLeftovers: boolean;
 }
@@ -63,13 +66,17 @@ function listFolder({ realRoot, full, seed, inodes, knownStamp }: FolderTask): L
   listing.sort((a, b) => Buffer.compare(a.name, b.name));
   const entries: ListedEntry[] = [];
   const folders: string[] = [];
+  const others: string[] = [];
   let hasLeftovers = false;
   let hasFaults = false;
   let summary = `${seed}\n`;
   for (const entry of listing) {
     const found = inspect(realRoot, full, entry);
-    if (found === undefined) hasLeftovers ||= entry.name.toString('latin1').startsWith(TEMPORARY_PREFIX);
-    else if (typeof found === 'string') folders.push(found);
+    if (found === undefined) {
+      const name = entry.name.toString();
+      hasLeftovers ||= name.startsWith(TEMPORARY_PREFIX);
+      if (entry.isFile() && !isHidden(name) && otherAudioByName(name) !== undefined) others.push(name);
+    } else if (typeof found === 'string') folders.push(found);
     else {
       entries.push(found);
       if ('stamp' in found)
@@ -78,7 +85,7 @@ function listFolder({ realRoot, full, seed, inodes, knownStamp }: FolderTask): L
     }
   }
   const stamp = hasFaults ? '' : createHash('sha256').update(summary).digest('base64url');
-  return { real, stamp, entries: stamp !== '' && stamp === knownStamp ? [] : entries, folders, hasLeftovers };
+  return { real, stamp, entries: stamp !== '' && stamp === knownStamp ? [] : entries, folders, others, hasLeftovers };
 }
 
 function utf8Name(bytes: Buffer): string | undefined {

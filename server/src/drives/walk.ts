@@ -19,6 +19,8 @@ export interface WalkedFolder {
   /** The stamp is the known one: nothing changed, and its files are not told. */
   isSame: boolean;
   entries: WalkEntry[];
+  /** Names of files that are audio and not taken up. */
+  others: string[];
 }
 
 export interface WalkOptions {
@@ -39,15 +41,6 @@ export interface WalkOptions {
 /** Folders that are listed by one worker at a time, and lists that are asked for before they are needed. */
 const FOLDERS_AT_ONCE = 8;
 const AHEAD = 4;
-
-/** Every audio file below a folder of a drive; see walkFolders. */
-export async function* walk(
-  root: string,
-  start: string,
-  isExcluded: (path: string) => boolean = () => false,
-): AsyncGenerator<WalkEntry> {
-  for await (const { entries } of walkFolders(root, start, { isExcluded })) yield* entries;
-}
 
 /**
  * Every folder below a folder of a drive with its audio files, by extension, in the order of names. A folder that cannot be read, a name that is
@@ -86,7 +79,7 @@ export async function* walkFolders(
           settle === undefined || 'code' in listed || !listed.hasLeftovers ? listed : await listSettled(folder, settle);
         if ('code' in result) {
           const error = new AppError(result.code, result.message);
-          yield { folder, stamp: '', isSame: false, entries: [{ kind: 'fault', folder, name: '', error }] };
+          yield { folder, stamp: '', isSame: false, others: [], entries: [{ kind: 'fault', folder, name: '', error }] };
           continue;
         }
         if (entered.has(result.real)) continue;
@@ -115,13 +108,17 @@ export async function* walkFolders(
     return { ...now, stamp: faults.length > 0 ? '' : now.stamp, entries: [...faults, ...now.entries] };
   }
 
-  function walkedFolder(folder: string, { stamp, entries }: Exclude<FolderResult, { code: unknown }>): WalkedFolder {
+  function walkedFolder(
+    folder: string,
+    { stamp, entries, others }: Exclude<FolderResult, { code: unknown }>,
+  ): WalkedFolder {
     const isSame = stamp !== '' && stamp === stampOf(folder);
     const kept = entries.filter(({ name }) => !isExcluded(below(folder, name)));
     return {
       folder,
       stamp,
       isSame,
+      others: others.filter((name) => !isExcluded(below(folder, name))),
       entries: kept.map((entry) =>
         'stamp' in entry
           ? { kind: 'file', folder, name: entry.name, stamp: entry.stamp }

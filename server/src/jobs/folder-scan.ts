@@ -1,5 +1,6 @@
 import { and, eq, inArray, sql } from 'drizzle-orm';
 import { AppError } from '@flagstone/core/errors';
+import { otherAudioByName } from '@flagstone/core/formats/other-audio';
 import { FOUND } from '@flagstone/contract/selection';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
@@ -63,6 +64,8 @@ export class FolderScan {
   readonly unchanged = new Set<string>();
   /** The stamps of folders that were told and of which every file could be read. */
   readonly changed = new Map<string, FolderStamp>();
+  /** Audio that is not taken up, by its kind. */
+  readonly others: Record<string, number> = {};
   /** Entries that the walk could not take up; then nobody knows what is missing. */
   faults = 0;
 
@@ -101,7 +104,13 @@ export class FolderScan {
       },
     });
     try {
-      for await (const folder of walked) await (folder.isSame ? this.pass(folder) : this.take(folder));
+      for await (const folder of walked) {
+        for (const name of folder.others) {
+          const kind = otherAudioByName(name) ?? '';
+          this.others[kind] = (this.others[kind] ?? 0) + 1;
+        }
+        await (folder.isSame ? this.pass(folder) : this.take(folder));
+      }
       if (this.chunk.length > 0) await this.readNext();
       if (this.same.length > 0) await this.noteSame();
       while (this.reading.length > 0) await this.writeNext();

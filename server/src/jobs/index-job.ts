@@ -3,7 +3,7 @@ import { and, eq, sql } from 'drizzle-orm';
 import { z } from 'zod';
 import { AppError } from '@flagstone/core/errors';
 import type { AppContext } from '../app-context.ts';
-import { copies, drives, folders } from '../db/schema.ts';
+import { batches, copies, drives, folders } from '../db/schema.ts';
 import { inodesTell } from '../drives/stable-inodes.ts';
 import { driveIsHere, filesOf } from '../services/drives.ts';
 import { describeArrivals } from '../services/path-rules.ts';
@@ -70,7 +70,7 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
       unchanged,
       (copy) => seen.has(copy.id) || isExcluded(pathOf(copy)),
     );
-  await noteRead(app, payload);
+  await noteRead(app, payload, scan.others);
   if (result.new > 0) {
     const folderId = readFolderOf(payload.folder);
     await describeArrivals(app, { batchId: payload.batchId, folderId }, run.job.personId).catch((error: unknown) => {
@@ -84,8 +84,13 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
   await measureNewSounds(app);
 }
 
-async function noteRead(app: AppContext, { driveId, folder }: Payload): Promise<void> {
+async function noteRead(
+  app: AppContext,
+  { batchId, driveId, folder }: Payload,
+  otherAudio: Record<string, number>,
+): Promise<void> {
   const now = new Date();
+  await app.db.update(batches).set({ otherAudio }).where(eq(batches.id, batchId));
   await app.db.update(drives).set({ lastIndexedAt: now }).where(eq(drives.id, driveId));
   const isRead = and(eq(folders.driveId, driveId), eq(folders.path, folder));
   await app.db.update(folders).set({ lastReadAt: now }).where(isRead);

@@ -87,11 +87,12 @@ interface BatchRow extends Record<string, unknown> {
   behind: number;
   filed: number;
   unreadable: number;
+  other_audio: Record<string, number>;
 }
 
 async function batchRows(app: AppContext, id?: number): Promise<Batch[]> {
   const { rows } = await app.db.execute<BatchRow>(sql`
-    select b.id, b.name, f.path as folder, d.name as drive_name, p.name as created_by, b.created_at, b.filed_at,
+    select b.id, b.name, f.path as folder, d.name as drive_name, p.name as created_by, b.created_at, b.filed_at, b.other_audio,
       count(c.id) as all, count(*) filter (where r.cat_id <> '') as categorised,
       count(*) filter (where r.cat_id <> '' and r.fx_name <> '' and r.creator_id <> '' and r.source_id <> '') as named,
       count(*) filter (where c.carries_revision < r.revision) as behind, count(*) filter (where s.filed_at is not null) as filed,
@@ -117,6 +118,7 @@ async function batchRows(app: AppContext, id?: number): Promise<Batch[]> {
       filed: row.filed,
       unreadable: row.unreadable,
     },
+    otherAudio: row.other_audio,
   }));
 }
 

@@ -6,7 +6,8 @@ import type { AppContext } from '../app-context.ts';
 import type { Transaction } from '../db/connect.ts';
 import { collections, copies, drives, folders, recipes } from '../db/schema.ts';
 import { pathMatcher } from '../drives/path-patterns.ts';
-import { walk, type WalkEntry } from '../drives/walk.ts';
+import type { FolderResult, FolderTask } from '../drives/list-folders.ts';
+import { walkFolders, type WalkEntry } from '../drives/walk.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
 import { batchOfFolder } from './batches.ts';
 import { isBelow } from './search.ts';
@@ -203,7 +204,7 @@ export async function countIntake(app: AppContext, given: string) {
   const folder = real === root ? '' : real.slice(root.length + 1);
   const files = filesOf(app, { rootPath: root, name: known?.name ?? root });
   const isExcluded = known ? (await patternsFor(app, known.id, folder)).isExcluded : () => false;
-  const counts = { files: 0, sizeBytes: 0, same: 0, newOrChanged: 0, faults: 0 };
+  const counts = { files: 0, sizeBytes: 0, same: 0, newOrChanged: 0, faults: 0, otherAudio: 0 };
   let chunk: Extract<WalkEntry, { kind: 'file' }>[] = [];
   const compare = async (): Promise<void> => {
     const same = known ? await countSame(app, known.id, chunk) : 0;
@@ -211,15 +212,19 @@ export async function countIntake(app: AppContext, given: string) {
     counts.newOrChanged += chunk.length - same;
     chunk = [];
   };
-  for await (const entry of walk(files.root, folder, isExcluded)) {
-    if (entry.kind === 'fault') {
-      counts.faults += 1;
-      continue;
+  const list = (tasks: FolderTask[]): Promise<FolderResult[]> => app.workers.listFolders(tasks);
+  for await (const { entries, others } of walkFolders(files.root, folder, { isExcluded, list })) {
+    counts.otherAudio += others.length;
+    for (const entry of entries) {
+      if (entry.kind === 'fault') {
+        counts.faults += 1;
+        continue;
+      }
+      counts.files += 1;
+      counts.sizeBytes += entry.stamp.sizeBytes;
+      chunk.push(entry);
+      if (chunk.length >= CHUNK) await compare();
     }
-    counts.files += 1;
-    counts.sizeBytes += entry.stamp.sizeBytes;
-    chunk.push(entry);
-    if (chunk.length >= CHUNK) await compare();
   }
   await compare();
   return counts;

@@ -27,6 +27,8 @@ import PlanView from '../../components/plan-view.vue';
 import SoundCard from '../../components/sound-card/sound-card.vue';
 import { missingFields } from '../../components/sound-table/missing-fields.ts';
 import SoundTable from '../../components/sound-table/sound-table.vue';
+import { otherAudioOf } from './other-audio.ts';
+import LeftOutFiles from './left-out-files.vue';
 import SuggestionList from '../../components/suggestion-list.vue';
 import { counted } from '../../composables/format.ts';
 import { NARROWINGS, narrowingIn } from '../../composables/list-filter.ts';
@@ -69,6 +71,14 @@ const list = useSoundList(
   filter,
   () => ({ kind: 'batch', batchId: id, filter: filter.value }),
 );
+/** What of the folder is in no row of the batch. */
+const leftOut = computed(() => {
+  const others = batch.value ? otherAudioOf(batch.value) : 0;
+  return [
+    ...(unreadable.value.length > 0 ? [`✕ ${counted(unreadable.value.length, 'file')} unreadable`] : []),
+    ...(others > 0 ? [`◇ ${counted(others, 'sound')} of other formats`] : []),
+  ].join(', ');
+});
 const reading = computed(() => live.running.find((job) => job.kind === 'index' && job.batchId === id));
 const whole = computed<Selection>(() => ({ kind: 'batch', batchId: id }));
 /** A plan is for the rows selected when it was asked for; for the whole batch when there was no selection. */
@@ -211,13 +221,13 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
         </el-popconfirm>
       </nav>
       <button
-        v-if="unreadable.length > 0"
+        v-if="leftOut !== ''"
         type="button"
         class="faults"
         :class="{ current: step === 'unreadable' }"
         @click="goTo('unreadable')"
       >
-        ✕ {{ counted(unreadable.length, 'file') }} unreadable
+        {{ leftOut }}
       </button>
       <span class="spring" />
       <span class="soft"
@@ -298,29 +308,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
         @edit-block="editBlock"
         @chosen="choose"
       />
-      <section v-if="step === 'unreadable'" class="unreadable">
-        <h2>Files that could not be read</h2>
-        <p class="soft">They are left exactly as they are. The rest of the folder was read.</p>
-        <table class="plain">
-          <thead>
-            <tr>
-              <th>File</th>
-              <th>What is wrong</th>
-              <th>What to do</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="fault in unreadable" :key="fault.id">
-              <td>
-                <span class="mono">{{ fault.name || '(the folder)' }}</span>
-                <div class="soft">{{ fault.folder }}</div>
-              </td>
-              <td>{{ fault.message }}</td>
-              <td>{{ fault.remedy }}</td>
-            </tr>
-          </tbody>
-        </table>
-      </section>
+      <left-out-files v-if="step === 'unreadable'" :unreadable="unreadable" :other-audio="batch.otherAudio" />
       <sound-card
         ref="card"
         :rows="list.cardRows.value"
@@ -457,12 +445,5 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
   padding: 6px 12px;
   border-bottom: 1px solid var(--hairline);
   color: var(--ochre-ink);
-}
-
-.unreadable {
-  min-width: 0;
-  overflow: auto;
-  padding: 12px;
-  background: var(--surface);
 }
 </style>

@@ -8,6 +8,7 @@ import { counted, formatBytes, formatWhen } from '../../composables/format.ts';
 import { showingErrors } from '../../composables/use-errors.ts';
 import { useCollections } from '../../stores/collections.ts';
 import { useLive } from '../../stores/live.ts';
+import { otherAudioOf } from './other-audio.ts';
 import FolderPicker from '../../components/folder-picker.vue';
 
 const router = useRouter();
@@ -32,7 +33,8 @@ async function countOnly(): Promise<void> {
   await showingErrors(async () => {
     const found = await call('countIntake', { body: { path: path.value } });
     const faults = found.faults === 0 ? '' : ` ✕ ${counted(found.faults, 'entry', 'entries')} cannot be taken up.`;
-    countSaid.value = `${counted(found.files, 'audio file')}, ${formatBytes(found.sizeBytes)}: ${found.newOrChanged.toLocaleString('en')} new or changed, ${found.same.toLocaleString('en')} known and the same.${faults} Nothing was read yet.`;
+    const others = found.otherAudio === 0 ? '' : ` ◇ ${counted(found.otherAudio, 'sound')} of other formats stay out.`;
+    countSaid.value = `${counted(found.files, 'audio file')}, ${formatBytes(found.sizeBytes)}: ${found.newOrChanged.toLocaleString('en')} new or changed, ${found.same.toLocaleString('en')} known and the same.${faults}${others} Nothing was read yet.`;
   });
   counting.value = false;
 }
@@ -170,6 +172,7 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
               </td>
               <td>
                 <div v-if="batch.counts.unreadable > 0">✕ {{ batch.counts.unreadable }} unreadable</div>
+                <div v-if="otherAudioOf(batch) > 0">◇ {{ otherAudioOf(batch) }} of other formats</div>
                 <div v-if="batch.counts.behind > 0">◣ {{ batch.counts.behind }} behind</div>
               </td>
               <td>

@@ -1,0 +1,1 @@
+ALTER TABLE "batches" ADD COLUMN "other_audio" jsonb DEFAULT '{}' NOT NULL;
