@@ -17,7 +17,7 @@ import path from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import { DriveFiles } from './drive-files.ts';
 import { AllowedRoots, isWithin } from './roots.ts';
-import { walkFolders, type WalkEntry } from './walk.ts';
+import { walkFolders } from './walk.ts';
 
 let root = '';
 let files: DriveFiles;
