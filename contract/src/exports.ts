@@ -1,6 +1,6 @@
 import { fieldLabel, FIELD_NAMES, type FieldName } from '@flagstone/core/record/fields';
 import { z } from 'zod';
-import { selectionSchema } from './selection.ts';
+import { listOrderSchema, selectionSchema } from './selection.ts';
 
 /** Tables, which can be brought back. */
 export const TABLE_FORMATS = ['csv', 'tsv', 'xlsx', 'jsonl'] as const;
@@ -62,6 +62,8 @@ export const exportSchema = z.strictObject({
   selection: selectionSchema,
   format: z.enum(EXPORT_FORMATS),
   columns: z.array(z.enum(EXPORT_COLUMNS)).min(1).max(EXPORT_COLUMNS.length),
+  /** The order of the list that it comes from; rows that were selected one by one come in the order in which they are named. */
+  order: listOrderSchema.optional(),
   /** Over a report. */
   title: z.string().max(200).default(''),
 });

@@ -95,6 +95,9 @@ export const listQuerySchema = filterSchema.extend({
   limit: z.coerce.number().int().min(1).max(500).default(200),
 });
 export type ListQuery = z.infer<typeof listQuerySchema>;
+/** How a list is sorted, without what narrows it. */
+export const listOrderSchema = listQuerySchema.pick({ sort: true, direction: true, then: true, seed: true });
+export type ListOrder = z.infer<typeof listOrderSchema>;
 /** The keys of a list in their order, each once. What is relevant stands first by itself. */
 export function sortKeysOf({ sort, direction, then }: Pick<ListQuery, 'sort' | 'direction' | 'then'>): SortedBy[] {
   const first = { key: sort, descending: (sort === 'relevance') !== (direction === 'desc') };

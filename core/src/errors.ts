@@ -29,12 +29,13 @@ export const ERROR_REMEDIES = {
 
   FILE_EMPTY: 'The file has no bytes. Restore it from a backup.',
   FORMAT_UNKNOWN: 'If it is no sound, rename it or move it elsewhere; if it is one, convert it to WAV or FLAC.',
-  FORMAT_DAMAGED: 'Repair it or restore it from a backup; Flagstone leaves it as it is.',
+  FORMAT_DAMAGED:
+    'Repair it or save it anew in an audio editor, or restore it from a backup; Flagstone leaves it as it is.',
   FORMAT_NOT_SUPPORTED: 'Convert it to WAV or FLAC; the file stays as it is.',
   FORMAT_NOT_WRITABLE: 'Convert it to WAV or FLAC to carry metadata; the record is kept in the catalogue.',
   CODEC_NOT_SUPPORTED: 'The sound can be described and renamed, but not drawn.',
   WORK_FAILED:
-    'The file is left alone and can still be described and renamed. Convert it to WAV or FLAC, and keep the original.',
+    'The file is left alone and can still be described and renamed. If another program plays it, save it anew there; keep the original.',
   AUDIO_CHANGED: 'The write was stopped and the file is as it was. Please report this.',
   CHUNK_TOO_LARGE: 'A metadata chunk is larger than a metadata chunk can sensibly be; the file is probably damaged.',
   OUTGROWS_CONTAINER: 'Shorten the texts, or convert the file to RF64 or FLAC.',

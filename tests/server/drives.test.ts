@@ -2,6 +2,8 @@ import { cp, mkdir, readdir, rename, rm, unlink } from 'node:fs/promises';
 import path from 'node:path';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from '@jest/globals';
 import { addDrive } from '@flagstone/server/services/drives';
+import type { LiveEvent } from '@flagstone/contract/jobs';
+import { DrivePresence } from '@flagstone/server/services/drive-presence';
 import { TestApplication } from './test-application.ts';
 
 let app: TestApplication;
@@ -50,6 +52,43 @@ describe('a drive', () => {
     expect(job.result).toMatchObject({ same: 2, new: 0, moved: 0, gone: 0 });
     expect(again).toBe(batchId);
     expect(await asDriveOf(`mounted ${count}`)).toBe(driveId);
+  });
+
+  it('that goes is told at once to all pages, is searched for by its state, and counted with all its copies', async () => {
+    const found = async (query: Record<string, string>) =>
+      (await app.call('listCatalogue', { query })).rows.map((row) => row.name);
+    await cp(on(`${disk}/geese/one.wav`), on('second place/one again.wav'), { recursive: true });
+    await addDrive(app.context, on('second place'));
+    await app.intake('second place');
+    await app.call('fileBatch', { params: { id: batchId } });
+    const driveName = (await driveNow())?.name ?? '';
+    // A sound with a second copy elsewhere counts with both drives.
+    const { facets } = await app.call('countIndex', { query: { q: 'folder:geese | folder:second ' } });
+    const counts = facets.facets.find(({ facet }) => facet === 'drive')?.values ?? [];
+    expect(counts.find(({ label }) => label === driveName)?.count).toBe(2);
+    for (const { term, count: promised } of counts)
+      expect([term, (await found({ q: `${term} `, limit: '500' })).length >= promised]).toEqual([term, true]);
+
+    const presence = new DrivePresence(app.context);
+    await presence.look();
+    expect(await found({ q: 'state:away ' })).toEqual([]);
+    const told = new Promise<LiveEvent>((resolve) => {
+      const stop = app.context.live.subscribe((event) => {
+        if (event.type !== 'records' || event.soundIds.length > 0) return;
+        stop();
+        resolve(event);
+      });
+    });
+    await rename(on(disk), on(`${disk} elsewhere`));
+    expect(await presence.look()).toBe(1);
+    expect(await found({ q: 'state:away ' })).toEqual(['one.wav', 'two.wav']);
+    const inBatch = await app.call('listBatchRows', { params: { id: batchId }, query: { q: 'state:away ' } });
+    expect(inBatch.rows.map((row) => row.state)).toEqual(['away', 'away']);
+    await rename(on(`${disk} elsewhere`), on(disk));
+    expect([await presence.look(), await presence.look()]).toEqual([1, 0]);
+    expect(await found({ q: 'state:away ' })).toEqual([]);
+    expect(await told).toEqual({ type: 'records', soundIds: [] });
+    await rm(on('second place'), { recursive: true });
   });
 
   it('is found again at the start too', async () => {

@@ -56,6 +56,8 @@ describe('a field of the search line', () => {
       'camelcase',
       '7',
       '"tollgate herons"',
+      '"Tollgäte-Herons"',
+      '"weir\'s tollgate.herons"',
       `="${text}"`,
       `="${text.toUpperCase()}"`,
     ])
@@ -68,6 +70,32 @@ describe('a field of the search line', () => {
     await say(GEESE, column, empty);
     await say(PADDLE, other, '');
     expect(await found(`${name}:heron`)).toEqual([]);
+  });
+
+  it('finds a phrase with dots and hyphens in file names, as they are written', async () => {
+    expect(await found('name:"paddle-2.wav"')).toEqual([PADDLE]);
+    expect(await found('name:"Paddle_2"')).toEqual([PADDLE]);
+    expect(await found('name:"2-paddle"')).toEqual([]);
+  });
+
+  it('has its own phrases: none begins in one field and ends in the next', async () => {
+    await say(GATE, 'fx_name', 'Lock gate');
+    await say(GATE, 'keywords', sql`array['creak', 'sluice oak']`);
+    await say(GATE, 'description', 'Heavy paddles');
+    await say(GATE, 'notes', 'winding');
+    for (const q of ['"lock gate"', '"sluice oak"', '"heavy paddles"', '"race"', '"gate wav"'])
+      expect([q, (await found(q)).includes(GATE)]).toEqual([q, true]);
+    for (const q of [
+      '"gate creak"',
+      '"creak sluice"',
+      '"oak heavy"',
+      '"paddles winding"',
+      '"lock gate wav"',
+      '"race lock"',
+    ])
+      expect([q, (await found(q)).includes(GATE)]).toEqual([q, false]);
+    for (const column of ['fx_name', 'description', 'notes']) await say(GATE, column, '');
+    await say(GATE, 'keywords', sql`'{}'`);
   });
 
   it('finds a whole value that has no word that says anything, and quotes of all kinds', async () => {

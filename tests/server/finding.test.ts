@@ -207,8 +207,12 @@ it('keeps layouts of columns for each person', async () => {
 describe('exports', () => {
   const columns = ['path', 'fxName', 'description', 'keywords', 'library', 'durationSeconds'];
   const filter = { q: 'path:mill ' };
-  async function exported(format: string, selection: unknown = { kind: 'catalogue', filter }): Promise<Buffer> {
-    const request = JSON.stringify({ selection, format, columns });
+  async function exported(
+    format: string,
+    selection: unknown = { kind: 'catalogue', filter },
+    order?: object,
+  ): Promise<Buffer> {
+    const request = JSON.stringify({ selection, format, columns, order });
     const answer = await app.http.post('/api/export').type('form').send({ request }).buffer(true).parse(bytesOf);
     expect(answer.status).toBe(200);
     return answer.body as Buffer;
@@ -243,6 +247,30 @@ describe('exports', () => {
     ).toEqual([
       expect.objectContaining({ keywords: ['gate', 'creak'], durationSeconds: expect.any(Number), library: '' }),
     ]);
+  });
+
+  it('come in the order of the list, whatever it is sorted by, and selected rows as they are named', async () => {
+    const exportedPaths = async (selection: unknown, order: object) =>
+      (await exported('jsonl', selection, order))
+        .toString()
+        .trimEnd()
+        .split('\n')
+        .map((line) => (JSON.parse(line) as { path: string }).path);
+    const everything = { kind: 'catalogue', filter };
+    for (const order of [
+      { sort: 'name', direction: 'desc' },
+      { sort: 'description', direction: 'asc', then: '-name' },
+      { sort: 'relevance', direction: 'asc' },
+      { sort: 'shuffle', direction: 'asc', seed: 5 },
+    ]) {
+      const { rows } = await app.call('listCatalogue', { query: { ...filter, ...order } });
+      const listed = rows.map((row) => (row.folder === '' ? row.name : `${row.folder}/${row.name}`));
+      expect([order, await exportedPaths(everything, order)]).toEqual([order, listed]);
+    }
+    const named = copiesOf('rain.wav', 'geese.wav') as { copyIds: number[] };
+    const turned = { kind: 'copies', copyIds: [...named.copyIds].reverse() };
+    const [one, other] = [await exportedPaths(named, { sort: 'name' }), await exportedPaths(turned, { sort: 'name' })];
+    expect([one.length, one]).toEqual([2, [...other].reverse()]);
   });
 
   it('are sheets in which what looks like a formula is a text', async () => {

@@ -383,6 +383,18 @@ describe('trying out', () => {
     expect([after.mtimeMs, after.size]).toEqual([mtimeMs, size]);
   });
 
+  it('is the same by a plain address, as it is dragged out of the page', async () => {
+    const { soundId } = await rowOf('Kiln knocks');
+    const tryOut = withTile('speed', { percent: 50 });
+    const posted = await post(soundId, { part: { from: 0, to: 48_000 }, tryOut });
+    const steps = encodeURIComponent(JSON.stringify(tryOut));
+    const get = (query: string) => app.http.get(`/api/sounds/${soundId}/tried-out?${query}`).buffer(true);
+    const dragged = await get(`from=0&to=48000&steps=${steps}`);
+    expect([dragged.status, Buffer.compare(dragged.body as Buffer, posted.body as Buffer)]).toEqual([200, 0]);
+    for (const query of ['steps=x', `steps=${steps}&from=9&to=3`, 'steps=[]&other=1', ''])
+      expect([query, (await get(query)).status]).toEqual([query, 400]);
+  });
+
   it('refuses what is out of range', async () => {
     const { soundId } = await rowOf('Kiln knocks');
     expect((await post(soundId, { part: null, tryOut: withTile('speed', { percent: 1000 }) })).status).toBe(400);

@@ -18,7 +18,7 @@ export interface SearchField {
   example: string;
 }
 
-const STATES = ['behind', 'ahead', 'split', 'gone', 'instep'] as const;
+const STATES = ['behind', 'ahead', 'split', 'gone', 'away', 'instep'] as const;
 const IS = [
   'favourite',
   'loved',

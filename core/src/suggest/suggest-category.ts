@@ -145,20 +145,27 @@ export class CategorySuggester {
 
   /**
    * The best categories for a path (folders separated by `/`), best first; none when no word is known. `learned` is what people decided
-   * before of the `words` (see wordsToLearn).
+   * before of the `words` (see wordsToLearn). `told` is what the record says, which counts as much as the folder of the file.
    */
-  suggest(path: string, learned: Learned = NOTHING_LEARNED, words: readonly string[] = []): Suggestion[] {
-    const parts = path.split('/');
-    const { base } = splitExtension(parts.pop() ?? '');
+  suggest(
+    path: string,
+    learned: Learned = NOTHING_LEARNED,
+    words: readonly string[] = [],
+    told: string = '',
+  ): Suggestion[] {
+    const folders = path.split('/');
+    const { base } = splitExtension(folders.pop() ?? '');
+    const parts = folders.map((text) => ({ text, where: `in folder “${text}”` }));
+    if (told !== '') parts.push({ text: told, where: 'in the record' });
     const parsed = parseName(base, this.list);
     const name = parsed?.blocks.fxName ?? base;
-    const all = wordsOf(path);
+    const all = [...wordsOf(path), ...wordsOf(told)];
     const languages = this.languagesOf(all);
-    const said = this.saidBy(this.tokensOf(name, languages), 1, '');
+    const said = this.saidBy(this.tokensOf(name, languages), 1, 'in the name');
     const isTold = said.some(({ isAbout }) => isAbout);
     let weight = isTold ? WEIGHTS.folder : WEIGHTS.folderAlone;
-    for (const folder of parts.reverse()) {
-      const here = this.saidBy(this.tokensOf(folder, languages), weight, folder);
+    for (const { text, where } of parts.reverse()) {
+      const here = this.saidBy(this.tokensOf(text, languages), weight, where);
       said.push(...here);
       if (isTold || here.some(({ isAbout }) => isAbout)) weight *= WEIGHTS.folderAbove;
     }
@@ -298,7 +305,7 @@ export class CategorySuggester {
   }
 
   /** What the words and phrases of a name or folder say. */
-  private saidBy(tokens: readonly Token[], weight: number, folder: string): Said[] {
+  private saidBy(tokens: readonly Token[], weight: number, where: string): Said[] {
     const said: Said[] = [];
     const seen = new Set<Evidence>();
     /** Rows that a longer phrase around a word points to, by the word's place. */
@@ -316,7 +323,7 @@ export class CategorySuggester {
           entry.rarity *
           (1 + WEIGHTS.phrase * (length - 1)) *
           (isAbout ? 1 : WEIGHTS.recordingWord);
-        said.push({ entry, strength, within: within[start], phrase, folder, isAbout });
+        said.push({ entry, strength, within: within[start], phrase, where, isAbout });
         if (length > 1) for (let at = start; at < start + length; at += 1) within[at] = [...(within[at] ?? []), entry];
       }
     }
@@ -331,7 +338,7 @@ interface Said {
   /** Longer phrases around it. */
   within: Evidence[] | undefined;
   phrase: Token[];
-  folder: string;
+  where: string;
   /** It tells of the sound, not of the recording. */
   isAbout: boolean;
 }
@@ -347,7 +354,7 @@ function gainOf({ entry, strength, within }: Said, index: number): number {
 function becauseOf(said: readonly Said[], gains: readonly LearnedGain[], index: number, { catId }: Category): string[] {
   const spoken = said
     .filter(({ entry }) => entry.categories.has(index))
-    .map((each) => ({ gain: gainOf(each, index), reason: reasonFor(each.phrase, each.folder) }));
+    .map((each) => ({ gain: gainOf(each, index), reason: reasonFor(each.phrase, each.where) }));
   return [...spoken, ...gains.filter((each) => each.catId === catId)]
     .sort((one, other) => other.gain - one.gain)
     .slice(0, REASONS)
@@ -371,11 +378,11 @@ function inEnglish(text: string, weight: number, understood: string): Pick<Token
   return wordsOf(text).map((word) => ({ key: stemOf(word), weight, understood }));
 }
 
-function reasonFor(phrase: readonly Token[], folder: string): string {
+function reasonFor(phrase: readonly Token[], where: string): string {
   const written = [...new Set(phrase.map((token) => token.written))].join(' ');
   const understood = [...new Set(phrase.map((token) => token.understood).filter(Boolean))].join(', ');
   const word = `“${written}”${understood === '' ? '' : ` (${understood})`}`;
-  return folder === '' ? `${word} in the name` : `${word} in folder “${folder}”`;
+  return `${word} ${where}`;
 }
 
 function namesOf(category: Category): Pick<Suggestion, 'catId' | 'category' | 'subCategory'> {

@@ -10,6 +10,7 @@ import pino from 'pino';
 import { openApplication } from '../application.ts';
 import { startLocalPostgres } from '../db/local-postgres.ts';
 import { httpServer } from '../http-server.ts';
+import { DrivePresence } from '../services/drive-presence.ts';
 import { addDrive } from '../services/drives.ts';
 import { defaultDataFolder, PROJECT_FOLDER, rootsOf, untilStopped, UsageError } from './usage.ts';
 
@@ -45,9 +46,11 @@ export async function start(args: string[]): Promise<number> {
     const roots = rootsOf(values.root);
     if (existsSync(demoDrives) && !values.empty) roots.push(demoDrives);
     const application = await openApplication(postgres.connectionString, roots, log);
+    const presence = new DrivePresence(application.context);
     try {
       if (!values.empty)
         for (const name of await readdir(demoDrives)) await addDrive(application.context, path.join(demoDrives, name));
+      await presence.start();
       const listening = httpServer(application.context).listen(port, '127.0.0.1');
       await new Promise((resolve, reject) => listening.once('listening', resolve).once('error', reject));
       const address = listening.address();
@@ -59,6 +62,7 @@ export async function start(args: string[]): Promise<number> {
       listening.close();
       listening.closeAllConnections();
     } finally {
+      await presence.close();
       await application.close();
     }
   } finally {

@@ -81,6 +81,8 @@ export const drives = pgTable('drives', {
   lastIndexedAt: at('last_indexed_at'),
   /** Kept for its history, and neither looked for nor offered any more; null while it is in use. */
   retiredAt: at('retired_at'),
+  /** As the server saw it last: nothing of it could be read. */
+  away: boolean('away').notNull().default(false),
 });
 
 export const folders = pgTable(

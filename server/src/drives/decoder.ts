@@ -25,10 +25,10 @@ const RATES_HZ = [1000, 1_536_000] as const;
 const MOST_SECONDS = 48 * 3600;
 const MOST_CHANNELS = 256;
 
-/** Throws FORMAT_NOT_SUPPORTED for audio whose facts are beyond all that is worked with, before any memory is taken for it. */
+/** Throws FORMAT_DAMAGED for audio whose facts are beyond all that is worked with, before any memory is taken for it. */
 export function refuseUnworkable({ sampleRateHz, channels, frames, durationSeconds }: AudioFacts): void {
   const fail = (what: string): never => {
-    throw new AppError('FORMAT_NOT_SUPPORTED', `Its audio cannot be measured or drawn: ${what}.`);
+    throw new AppError('FORMAT_DAMAGED', `Its audio cannot be measured or drawn: ${what}.`);
   };
   if (!(sampleRateHz >= RATES_HZ[0] && sampleRateHz <= RATES_HZ[1]))
     fail(`it says ${sampleRateHz} Hz, which is not between ${RATES_HZ[0]} and ${RATES_HZ[1]}`);

@@ -50,17 +50,34 @@ function asAppError(error: unknown): AppError {
   return new AppError('INTERNAL', 'The server met an unexpected fault.', { cause: error });
 }
 
+/** What streams and waiting work say when the connection was closed from outside. */
+const OF_GOING: readonly unknown[] = [
+  'ERR_STREAM_PREMATURE_CLOSE',
+  'ERR_STREAM_DESTROYED',
+  'ECONNRESET',
+  'EPIPE',
+  'ABORT_ERR',
+];
+
+function isOfGoing(error: unknown): boolean {
+  const { code, name } = (error ?? {}) as { code?: unknown; name?: unknown };
+  return OF_GOING.includes(code) || name === 'AbortError';
+}
+
 /** The one place where an error becomes an HTTP answer. */
 export function errorAnswer(log: Logger): ErrorRequestHandler {
   // Express knows an error handler by its four parameters.
   return (error, request, response, _next) => {
+    const isOver = response.destroyed || request.aborted;
     // Whoever asked has gone: nobody is told, and nothing went wrong here.
-    if (response.destroyed || request.aborted) return;
+    if (isOver && isOfGoing(error)) return;
     const known = asAppError(error);
     const status = statusOf(known.code);
     // Said by whoever found out; the hundred requests that meet it have nothing to add.
     if (status === 503) log.debug({ url: request.originalUrl }, known.message);
     else if (status >= 500) log.error({ err: error as unknown, url: request.originalUrl }, known.message);
+    // An answer that failed half-way was cut off already: whoever asked sees that, and why stands in the log.
+    if (isOver) return;
     if (response.headersSent) return void response.destroy();
     const body: ErrorBody = { code: known.code, message: known.message, remedy: known.remedy, details: known.details };
     response.status(status).json(body);

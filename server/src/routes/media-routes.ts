@@ -42,6 +42,12 @@ const spectrogramQuery = partQuery.extend({
   scale: z.enum(['log', 'linear']).default('log'),
   channel: z.coerce.number().int().min(0).max(4096).default(0),
 });
+const MOST_STEPS_LETTERS = 10_000;
+const triedOutQuery = z.strictObject({
+  from: z.coerce.number().optional(),
+  to: z.coerce.number().optional(),
+  steps: z.string().max(MOST_STEPS_LETTERS),
+});
 const exportBody = z.strictObject({ part: partSchema.nullable(), tryOut: tryOutSchema });
 
 /** Throws BAD_REQUEST for what is no JSON. */
@@ -129,6 +135,15 @@ export function mediaRoutes(app: AppContext): Router {
     const { part, tryOut } = exportBody.parse(request.body);
     await big.enter(response);
     sendFile(response, await exportOf(app, id, part, tryOut, goneOf(response)));
+  });
+
+  /** The same as a plain address, which can be dragged out of the page. */
+  router.get('/sounds/:id/tried-out', async (request, response) => {
+    const { id } = idParams.parse(request.params);
+    const { from, to, steps } = triedOutQuery.parse(request.query);
+    const part = from === undefined || to === undefined ? null : partSchema.parse({ from, to });
+    await big.enter(response);
+    sendFile(response, await exportOf(app, id, part, tryOutSchema.parse(jsonOf(steps)), goneOf(response)));
   });
 
   router.get('/pull-entries/:id/export', async (request, response) => {

@@ -6,8 +6,12 @@ export const COPY_STATE = sql`flagstone_state(c.gone, c.changed_outside, c.carri
 
 const NOT_IN_STEP = ['behind', 'ahead', 'split'];
 
+/** Some copy lies on a drive that is away, as the server saw it last. */
+const ON_AWAY_DRIVES = sql`f.terms @@ (select coalesce(string_agg('''drive=' || v.id || '''', ' | '), '')::tsquery from drives v where v.away)`;
+
 /** In the catalogue, where a row is a sound, any of its copies counts. */
 export function stateCondition(state: string, isCatalogue: boolean): SQL {
+  if (state === 'away') return isCatalogue ? ON_AWAY_DRIVES : sql`d.away`;
   const states = state === 'notInStep' ? NOT_IN_STEP : [state];
   return isCatalogue
     ? hasTerm(...states.map((each) => term('state', each)))

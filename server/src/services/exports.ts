@@ -12,6 +12,7 @@ import { idList } from './search.ts';
 import { recordsReport } from './reports.ts';
 import { playlist, type PlaylistEntry } from './playlists.ts';
 import { escapeFormula } from './spreadsheet-text.ts';
+import { rowsInListOrder } from './list-rows.ts';
 import { fullPathsOf, selectedRows } from './sound-rows.ts';
 
 export const EXPORT_TYPES: Record<ExportFormat, string> = {
@@ -36,12 +37,13 @@ const MOST_SHEET_ROWS = 1_048_575;
  */
 export async function writeExport(
   app: AppContext,
-  { selection, format, columns, title }: ExportRequest,
+  { selection, format, columns, title, order }: ExportRequest,
   out: Writable,
 ): Promise<void> {
+  const pages = order ? rowsInListOrder(app, selection, order) : selectedRows(app.db, selection);
   if (format === 'm3u8' || format === 'xspf')
-    return pipeline(Readable.from(playlist(titledPaths(app, selection), format)), out);
-  const rows = exportRows(app, selection, columns);
+    return pipeline(Readable.from(playlist(titledPaths(app, pages), format)), out);
+  const rows = exportRows(app, pages, columns);
   if (format === 'xlsx') return writeSheets(rows, columns, out);
   if (format === 'jsonl') {
     const lines = async function* (): AsyncGenerator<string> {
@@ -70,8 +72,8 @@ export async function writeExport(
   return pipeline(Readable.from(safe()), table, out);
 }
 
-async function* titledPaths(app: AppContext, selection: ExportRequest['selection']): AsyncGenerator<PlaylistEntry> {
-  for await (const page of selectedRows(app.db, selection)) {
+async function* titledPaths(app: AppContext, pages: AsyncIterable<SoundRow[]>): AsyncGenerator<PlaylistEntry> {
+  for await (const page of pages) {
     const paths = await fullPathsOf(
       app.db,
       page.map(({ copyId }) => copyId),
@@ -116,10 +118,10 @@ async function writeSheets(
 
 async function* exportRows(
   app: AppContext,
-  selection: ExportRequest['selection'],
+  pages: AsyncIterable<SoundRow[]>,
   columns: readonly ExportColumn[],
 ): AsyncGenerator<(Cell | string[])[]> {
-  for await (const page of selectedRows(app.db, selection)) {
+  for await (const page of pages) {
     const digests = columns.includes('audioDigest') ? await digestsOf(app, page) : new Map<number, string>();
     for (const row of page) yield columns.map((column) => valueOf(row, column, digests));
   }

@@ -29,7 +29,7 @@ function bandOf(value: SQL, bands: readonly string[]): SQL {
 }
 
 /** What is counted of each sound: empty and unknown values are left out. */
-const VALUES: Record<Facet, SQL> = {
+const VALUES: Record<Exclude<Facet, 'drive'>, SQL> = {
   form: sql`nullif(f.form, '')`,
   channels: sql`f.channels::text`,
   length: bandOf(sql`f.duration_seconds`, LENGTHS),
@@ -42,7 +42,6 @@ const VALUES: Record<Facet, SQL> = {
   creator: sql`nullif(f.creator, '')`,
   licence: sql`nullif(f.licence, '')`,
   container: sql`nullif(f.container, '')`,
-  drive: sql`f.drive_id::text`,
 };
 
 /**
@@ -138,10 +137,14 @@ type CountedRow = Record<string, string | null> & { count: number; left: number 
 async function countIn(
   app: AppContext,
   { conditions, factor, most }: Sample,
-  facets: readonly Facet[],
+  asked: readonly Facet[],
   withCategories: boolean,
 ): Promise<Counted> {
-  const columns = facets.map((facet) => sql`${VALUES[facet]} as ${sql.identifier(facet)}`);
+  const facets = asked.filter((facet) => facet !== 'drive');
+  const columns = [
+    sql`f.sound_id as found_id`,
+    ...facets.map((facet) => sql`${VALUES[facet]} as ${sql.identifier(facet)}`),
+  ];
   const sets = [sql`()`, ...facets.map((facet) => sql`(${sql.identifier(facet)})`)];
   // GROUPING() has a bit for each of these, the last the lowest, which is 0 for those that the row is about.
   const named = facets.map((facet) => sql.identifier(facet));
@@ -152,10 +155,18 @@ async function countIn(
   }
   const categories = withCategories ? sql`, in_category, in_sub_category, in_cat_id` : sql``;
   const shown = facets.length > 0 ? sql`, ${sql.join(named.slice(0, facets.length), sql`, `)}` : sql``;
+  // A sound has a copy on each of several drives, so drives are counted by their copies.
+  const onDrives = asked.includes('drive')
+    ? sql`union all select count(distinct k.sound_id), -1, k.drive_id::text ${sql.join(
+        named.slice(0, facets.length).map(() => sql`, null`),
+        sql``,
+      )} ${withCategories ? sql`, null, null, null` : sql``}
+      from hit h join copies k on k.sound_id = h.found_id group by k.drive_id`
+    : sql``;
   const { rows } = await app.db.execute<CountedRow>(sql`
     with hit as (select ${sql.join(columns, sql`, `)} from ${catalogueTables()} where ${allOf(conditions)} ${upTo(most)})
-    select count(*) as count, grouping(${sql.join(named, sql`, `)}) as left ${shown} ${categories}
-    from hit group by grouping sets (${sql.join(sets, sql`, `)})`);
+    select count(*) as count, ${named.length > 0 ? sql`grouping(${sql.join(named, sql`, `)})` : sql`0`} as left, null as on_drive ${shown} ${categories}
+    from hit group by grouping sets (${sql.join(sets, sql`, `)}) ${onDrives}`);
   const all = 2 ** named.length - 1;
   const rowsAbout = (index: number): CountedRow[] => {
     const own = all - 2 ** (named.length - 1 - index);
@@ -165,10 +176,10 @@ async function countIn(
   return {
     total: { count: (rows.find((row) => row.left === all)?.count ?? 0) * factor, isApproximate },
     isApproximate,
-    values: facets.flatMap((facet, index) =>
-      rowsAbout(index)
+    values: asked.flatMap((facet) =>
+      (facet === 'drive' ? rows.filter((row) => row.left === -1) : rowsAbout(facets.indexOf(facet)))
         .flatMap((row): CountedValue[] => {
-          const value = row[facet];
+          const value = facet === 'drive' ? row['on_drive'] : row[facet];
           return value === null || value === undefined ? [] : [{ facet, value, count: Math.round(row.count * factor) }];
         })
         .sort((a, b) => b.count - a.count || (a.value < b.value ? -1 : 1))

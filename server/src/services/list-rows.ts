@@ -1,6 +1,14 @@
 import type { SoundPage } from '@flagstone/contract/api';
 import type { HitCount } from '@flagstone/contract/facets';
-import { sortKeysOf, type ListQuery, type SortKey } from '@flagstone/contract/selection';
+import type { SoundRow } from '@flagstone/contract/record';
+import {
+  listQuerySchema,
+  sortKeysOf,
+  type ListOrder,
+  type ListQuery,
+  type Selection,
+  type SortKey,
+} from '@flagstone/contract/selection';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { COPY_STATE } from './copy-state.ts';
@@ -8,7 +16,7 @@ import { countHits, expectationOf, type Expectation } from './hits.ts';
 import { alongIndex, columnsOf, gathered, sortedBy, type KeyRow, type Keys, type Order } from './in-order.ts';
 import { keysSchema, pageOf, readMark, type PageOfIds } from './page-marks.ts';
 import { relevantPage } from './relevance.ts';
-import { allOf, conditionsNow, filterConditions, isNarrow } from './search.ts';
+import { allOf, catalogueTables, conditionsNow, filterConditions, isNarrow } from './search.ts';
 import { batchTables, rowsInOrder } from './sound-rows.ts';
 
 type Source = { kind: 'batch'; batchId: number } | { kind: 'catalogue' };
@@ -64,6 +72,62 @@ export async function listRows(app: AppContext, source: Source, query: ListQuery
     total: counted?.count ?? null,
     isApproximate: counted?.isApproximate ?? false,
   };
+}
+
+/** Rows that are read together when a list is gone through as a whole. */
+const ROWS_AT_ONCE = 500;
+
+/**
+ * All rows of a selection in the order of the list that it comes from, page by page. What is most relevant is asked for as the list does; every other order
+ * is worked out once, as numbers.
+ */
+export async function* rowsInListOrder(
+  app: AppContext,
+  selection: Selection,
+  order: ListOrder,
+): AsyncGenerator<SoundRow[]> {
+  if (selection.kind === 'copies') {
+    for (let at = 0; at < selection.copyIds.length; at += ROWS_AT_ONCE)
+      yield await rowsInOrder(app.db, 'copies', selection.copyIds.slice(at, at + ROWS_AT_ONCE));
+    return;
+  }
+  const query = listQuerySchema.parse({ ...selection.filter, ...order, limit: ROWS_AT_ONCE, count: 'free' });
+  const isCatalogue = selection.kind === 'catalogue';
+  if (isCatalogue && query.sort === 'relevance' && query.q !== '') {
+    for (let after: string | undefined, page: SoundPage; ; after = page.next ?? undefined) {
+      page = await listRows(app, { kind: 'catalogue' }, after === undefined ? query : { ...query, after });
+      yield page.rows;
+      if (page.next === null) return;
+    }
+  }
+  const ids = isCatalogue ? await catalogueIds(app, query) : await batchIds(app, selection.batchId, query);
+  for (let at = 0; at < ids.length; at += ROWS_AT_ONCE)
+    yield await rowsInOrder(app.db, isCatalogue ? 'sounds' : 'copies', [...ids.subarray(at, at + ROWS_AT_ONCE)]);
+}
+
+async function catalogueIds(app: AppContext, query: ListQuery): Promise<Float64Array> {
+  const withRecord = sortKeysOf(query).some(({ key }) => OF_RECORD.includes(key));
+  const keys = keysOf(query, (key) => sortColumn(key, true, query.seed), sql`f.sound_id`);
+  return idsInOrder(app, sql`f.sound_id`, catalogueTables(withRecord), (await conditionsNow(app.db))(query), keys);
+}
+
+async function batchIds(app: AppContext, batchId: number, query: ListQuery): Promise<Float64Array> {
+  const keys = keysOf(query, (key) => sortColumn(key, false, query.seed), sql`c.id`);
+  return idsInOrder(app, sql`c.id`, batchTables(batchId), filterConditions(query, { kind: 'batch' }), keys);
+}
+
+/** Numbers as one text, since a million rows of an answer would need ten times the memory. */
+async function idsInOrder(
+  app: AppContext,
+  id: SQL,
+  tables: SQL,
+  conditions: readonly SQL[],
+  keys: Keys,
+): Promise<Float64Array> {
+  const { rows } = await app.db.execute<{ ids: string | null }>(sql`
+    select string_agg(i.id::text, ',') as ids from (select ${id} as id, ${columnsOf(keys)} from ${tables} where ${allOf([...conditions])} order by ${sortedBy(keys)}) i`);
+  const text = rows[0]?.ids ?? '';
+  return text === '' ? new Float64Array(0) : Float64Array.from(text.split(','), Number);
 }
 
 type CountedPage = [PageOfIds, HitCount | undefined];

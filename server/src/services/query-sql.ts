@@ -267,19 +267,26 @@ function textCondition(name: string, test: TextTest): SQL {
  * looked at, by `looked`.
  */
 function inField(name: string, test: TextTest, looked: (says: (text: SQL) => SQL) => SQL): SQL {
-  const { text, exact, whole } = test;
+  const { exact, whole } = test;
   if (whole) {
+    const { text } = test;
     const words = sql`to_tsvector('pg_catalog.english', flagstone_unaccent(regexp_replace(${text}, '[^[:alnum:]'']+', ' ', 'g')))`;
     const isSame = looked((said) => sql`lower(${said}) = ${text.toLowerCase()}`);
     // Of “The The” nothing stands in the index.
     return sql`((length(${words}) = 0 or ${hasWords(name, words)}) and ${isSame})`;
   }
-  if (!exact) return hasWords(name, sql`to_tsvector('pg_catalog.english', flagstone_words(${text}))`);
+  if (!exact) return hasWords(name, sql`to_tsvector('pg_catalog.english', flagstone_words(${test.text}))`);
+  const text = plainWords(test.text);
   const words = hasWords(name, sql`to_tsvector('pg_catalog.english', flagstone_unaccent(${text}))`);
-  if (/^[\p{L}\p{N}]*$/u.test(text)) return words;
+  if (!text.includes(' ')) return words;
   return sql`(${words} and ${looked((said) => sql`to_tsvector('pg_catalog.english', flagstone_words(${said})) @@ ${questionFor(test)}`)})`;
 }
 
+/** The words of a text without what stands between them, as `flagstone_words` has them: to PostgreSQL “lock-gate” would be three words, and “6d-0.wav” a host. */
+function plainWords(text: string): string {
+  return text.replace(/[^\p{L}\p{N}']+/gu, ' ').trim();
+}
+
 function questionFor({ text, exact }: TextTest): SQL {
-  return exact ? phraseQuery(text) : sql`plainto_tsquery('pg_catalog.english', flagstone_words(${text}))`;
+  return exact ? phraseQuery(plainWords(text)) : sql`plainto_tsquery('pg_catalog.english', flagstone_words(${text}))`;
 }

@@ -18,16 +18,15 @@ import { learnedOf } from './learning.ts';
 import { idList } from './search.ts';
 import { FIELD_COLUMNS, selectedRows } from './sound-rows.ts';
 
-/** The words to suggest from: the path, then what the file says of itself. */
-function pathOf(row: SoundRow): string {
+/** What the record of a row says that a category may follow from. */
+function toldBy(row: SoundRow): string {
   const { catId, category, subCategory, fxName, keywords, description } = row.record;
   // A Category without a CatID is one of another scheme; a description speaks where nothing shorter does.
-  const told = [...(catId === '' ? [category, subCategory] : []), fxName, keywords.join(' ')]
+  return [...(catId === '' ? [category, subCategory] : []), fxName, keywords.join(' ')]
     .filter((text) => text !== '')
     .concat(fxName === '' && keywords.length === 0 ? [description] : [])
     .join(' ')
     .trim();
-  return `${row.folder}/${told === '' ? '' : `${told}/`}${row.name}`;
 }
 
 /** Suggests categories for rows by their words and by what their collections have learned of them. */
@@ -39,7 +38,12 @@ async function suggesterFor(app: AppContext, rows: readonly SoundRow[]): Promise
   const wordsOf = new Map(rows.map((row) => [row.copyId, wordsToLearn(row.folder, row.name)]));
   const learned = await learnedOf(app.db, [...new Set(collectionOf.values())], new Set([...wordsOf.values()].flat()));
   return (row) =>
-    app.suggester.suggest(pathOf(row), learned.get(collectionOf.get(row.copyId) ?? 0), wordsOf.get(row.copyId));
+    app.suggester.suggest(
+      `${row.folder}/${row.name}`,
+      learned.get(collectionOf.get(row.copyId) ?? 0),
+      wordsOf.get(row.copyId),
+      toldBy(row),
+    );
 }
 
 /** Categories proposed for copies, best first, each with its reasons. */

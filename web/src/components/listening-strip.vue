@@ -109,17 +109,23 @@ function mark(edge: 'from' | 'to'): boolean {
   return true;
 }
 
-/** The marked part, or the whole file, as something that can be dropped on the desktop. */
+/** The marked part, or the whole file, with the steps of trying it out where there are any, as something that can be dropped on the desktop. */
 function dragOut(event: DragEvent): void {
   const row = player.row;
   if (!row || !event.dataTransfer) return;
   const { part } = player;
   const base = row.name.replace(/\.[^.]*$/, '');
-  const address = part
-    ? `/api/copies/${row.copyId}/part?from=${part.from}&to=${part.to}`
-    : `/api/copies/${row.copyId}/audio`;
+  const steps = player.tryingOut;
+  const address = steps
+    ? `/api/sounds/${row.soundId}/tried-out?${new URLSearchParams({
+        ...(part ? { from: String(part.from), to: String(part.to) } : {}),
+        steps: JSON.stringify(steps),
+      }).toString()}`
+    : part
+      ? `/api/copies/${row.copyId}/part?from=${part.from}&to=${part.to}`
+      : `/api/copies/${row.copyId}/audio`;
   const url = new URL(address, location.href).href;
-  const name = part ? `${base} part.wav` : row.name;
+  const name = steps ? `${base} tried out.wav` : part ? `${base} part.wav` : row.name;
   event.dataTransfer.effectAllowed = 'copy';
   // What Chromium makes a file of, and what everything else makes a link of.
   event.dataTransfer.setData('DownloadURL', `audio/wav:${name.replaceAll(':', ' ')}:${url}`);

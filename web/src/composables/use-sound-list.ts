@@ -65,6 +65,15 @@ export function useSoundList(
     return copyIds.length > 0 ? { kind: 'copies', copyIds } : undefined;
   });
 
+  /** The same with chosen rows in the order of the list; those that are not loaded come last. */
+  const orderedSelection = computed<Selection | undefined>(() => {
+    const given = selection.value;
+    if (given?.kind !== 'copies') return given;
+    const wanted = new Set(given.copyIds);
+    const loaded = rows.value.map(({ copyId }) => copyId).filter((id) => wanted.has(id));
+    return { kind: 'copies', copyIds: [...new Set([...loaded, ...wanted])] };
+  });
+
   async function load(limit: number, after?: string, more: Partial<ListQuery> = {}): Promise<SoundPage | undefined> {
     const { signal } = request;
     const query = { ...filter.value, ...sorting.value, limit, ...more, ...(after === undefined ? {} : { after }) };
@@ -276,6 +285,7 @@ export function useSoundList(
     cardRows,
     cardCount,
     selection,
+    orderedSelection,
     everything,
     restart,
     refresh,

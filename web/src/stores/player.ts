@@ -1,3 +1,4 @@
+import type { TryOut } from '@flagstone/core/audio/try-out/try-out';
 import type { SoundRow } from '@flagstone/contract/record';
 import { channelLayout } from '@flagstone/core/audio/channel-layout';
 import { listeningMatrix, type ChannelChoice } from '@flagstone/core/audio/channel-mix';
@@ -35,6 +36,8 @@ export const usePlayer = defineStore('player', () => {
   const loops = ref(false);
   /** What is heard is not the sound as it is, but what was made of it. */
   const triedOut = ref(false);
+  /** The steps with which the sound is being tried out; undefined when it is heard as it is. What is taken out of the strip is made with them. */
+  const tryingOut = ref<TryOut>();
 
   let engine: SoundEngine | undefined;
   let active: HTMLAudioElement | undefined;
@@ -280,6 +283,7 @@ export const usePlayer = defineStore('player', () => {
     part,
     loops,
     triedOut,
+    tryingOut,
     show,
     play,
     pause,

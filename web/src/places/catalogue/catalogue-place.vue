@@ -148,6 +148,12 @@ const ORDERS: { key: SortKey; label: string; direction?: 'desc' }[] = [
   { key: 'length', label: 'Shortest first' },
   { key: 'shuffle', label: 'Shuffled' },
 ];
+/** The order of the list among these; one that was chosen by the headings may be none of them. */
+const chosenOrder = computed(() => {
+  const { sort, direction, then } = order.value;
+  const isOne = ORDERS.some((each) => each.key === sort && (each.direction ?? 'asc') === direction);
+  return isOne && then === '' ? sort : 'headings';
+});
 const MOST_SEEDS = 1_000_000;
 function arrange(key: SortKey): void {
   const direction = ORDERS.find((each) => each.key === key)?.direction ?? 'asc';
@@ -194,7 +200,7 @@ useKeys({ e: () => void card.value?.focusField() });
       <div class="tools">
         <el-select
           :persistent="false"
-          :model-value="order.sort"
+          :model-value="chosenOrder"
           size="small"
           class="order"
           aria-label="Order"
@@ -207,7 +213,7 @@ useKeys({ e: () => void card.value?.focusField() });
             :label="each.label"
             :disabled="each.key === 'relevance' && !hasWords"
           />
-          <el-option v-if="!ORDERS.some(({ key }) => key === order.sort)" :value="order.sort" label="By a column" />
+          <el-option v-if="chosenOrder === 'headings'" value="headings" label="By the headings" disabled />
         </el-select>
         <el-button v-if="order.sort === 'shuffle'" size="small" @click="arrange('shuffle')">Shuffle again</el-button>
         <span class="spring" />
@@ -264,8 +270,9 @@ useKeys({ e: () => void card.value?.focusField() });
     />
     <export-dialog
       v-model="exporting"
-      :selection="list.selection.value"
+      :selection="list.orderedSelection.value"
       :filter="filter"
+      :order="order"
       :total="list.total.value"
       :count="list.selectedCount.value"
     />

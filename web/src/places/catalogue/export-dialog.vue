@@ -7,14 +7,20 @@ import {
   type ExportColumn,
   type ExportFormat,
 } from '@flagstone/contract/exports';
-import type { ListFilter, Selection } from '@flagstone/contract/selection';
+import type { ListFilter, ListOrder, Selection } from '@flagstone/contract/selection';
 import { useLocalStorage } from '@vueuse/core';
 import { ElButton, ElCheckbox, ElCheckboxGroup, ElDialog, ElInput, ElRadio, ElRadioGroup } from 'element-plus';
 import { computed, ref, watch } from 'vue';
 import { counted } from '../../composables/format.ts';
 
 /** Records as a table for a spreadsheet or a program: what is selected, or all that the search finds. */
-const props = defineProps<{ selection: Selection | undefined; filter: ListFilter; total: number; count: number }>();
+const props = defineProps<{
+  selection: Selection | undefined;
+  filter: ListFilter;
+  order: ListOrder;
+  total: number;
+  count: number;
+}>();
 const isOpen = defineModel<boolean>({ required: true });
 
 const FORMATS: Record<ExportFormat, string> = {
@@ -58,6 +64,7 @@ const what = computed<Selection | undefined>(() =>
 const request = computed(() =>
   JSON.stringify({
     selection: what.value,
+    order: props.order,
     format: format.value,
     columns: EXPORT_COLUMNS.filter((column) => columns.value.includes(column)),
     ...(format.value === 'pdf' ? { title: title.value.trim() } : {}),

@@ -66,6 +66,7 @@ function share(count: number, batch: Batch): number {
 }
 
 onMounted(load);
+onBeforeUnmount(live.onRecords((ids) => ids.size === 0 && void load()));
 onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
 </script>
 

@@ -39,6 +39,7 @@ async function load(): Promise<void> {
   });
 }
 void load();
+onBeforeUnmount(live.onRecords((ids) => ids.size === 0 && void load()));
 onBeforeUnmount(live.onJob((job) => job.kind === 'index' && job.state !== 'running' && void load()));
 
 const KNOWN_BY: Record<Drive['knownBy'], { word: string; hint: string }> = {

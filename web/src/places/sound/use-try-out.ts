@@ -28,6 +28,13 @@ export function useTryOut(row: Ref<SoundRow | undefined>) {
   let held = '';
   let startAt = 0;
 
+  watch(
+    [tryOut, isOn],
+    () => (player.tryingOut = isOn.value ? (JSON.parse(JSON.stringify(tryOut.value)) as TryOut) : undefined),
+    { deep: true },
+  );
+  onBeforeUnmount(() => (player.tryingOut = undefined));
+
   worker.onmessage = ({ data }: MessageEvent<TryOutAnswer>) => {
     if (data.number !== number) return;
     working.value = false;

@@ -1,0 +1,1 @@
+ALTER TABLE "drives" ADD COLUMN "away" boolean DEFAULT false NOT NULL;
