@@ -46,15 +46,15 @@ describe('files that bear the name of an audio file', () => {
     await beside('notes.txt', 'of nobody');
     const made = await plan(batchId);
     expect((await itemsOf(made.id)).map(({ before, after }) => [before['companions'], after['companions']])).toEqual([
-      [['one.txt'], ['CERMBrk_Pot Falls_ORV_CLAY.txt']],
-      [['two.wav.png'], ['CERMBrk_Pot Falls_ORV_CLAY 01.wav.png']],
+      [['one.txt'], ['CERMBrk_Pot Falls_ORV_CLAY 01.txt']],
+      [['two.wav.png'], ['CERMBrk_Pot Falls_ORV_CLAY 02.wav.png']],
     ]);
     expect(await run(made.id)).toMatchObject({ done: 2, failed: 0 });
     expect(await names()).toEqual([
+      'CERMBrk_Pot Falls_ORV_CLAY 01.txt',
       'CERMBrk_Pot Falls_ORV_CLAY 01.wav',
-      'CERMBrk_Pot Falls_ORV_CLAY 01.wav.png',
-      'CERMBrk_Pot Falls_ORV_CLAY.txt',
-      'CERMBrk_Pot Falls_ORV_CLAY.wav',
+      'CERMBrk_Pot Falls_ORV_CLAY 02.wav',
+      'CERMBrk_Pot Falls_ORV_CLAY 02.wav.png',
       'notes.txt',
     ]);
     await app.ended(await app.call('undoPlan', { params: { id: made.id } }));
@@ -106,6 +106,30 @@ describe('files that bear the name of an audio file', () => {
         : ['one.pdf', 'one.txt', 'one.wav'],
     );
   });
+});
+
+it('numbers takes for which one name is planned by their names, and then has nothing to do', async () => {
+  const files = ['take 10.wav', 'take 2.wav', 'take 1.wav'];
+  const batchId = await described(files);
+  const made = await plan(batchId);
+  const planned = new Map(
+    (await itemsOf(made.id)).map(({ before, after }) => [String(before['name']), String(after['name'])]),
+  );
+  expect(['take 1.wav', 'take 2.wav', 'take 10.wav'].map((name) => planned.get(name))).toEqual([
+    'CERMBrk_Pot Falls_ORV_CLAY 01.wav',
+    'CERMBrk_Pot Falls_ORV_CLAY 02.wav',
+    'CERMBrk_Pot Falls_ORV_CLAY 03.wav',
+  ]);
+  expect(await run(made.id)).toMatchObject({ done: 3, failed: 0 });
+  expect((await itemsOf((await plan(batchId)).id)).map(({ state }) => state)).toEqual(Array(3).fill('unchanged'));
+  // One that comes later goes on counting, and none of the others is touched.
+  await app.put(`${drive}/late.wav`, { seed: 977 });
+  const { batchId: again } = await app.intake(drive);
+  await describeAll(again);
+  const later = await itemsOf((await plan(again)).id);
+  expect(later.filter(({ state }) => state !== 'unchanged').map(({ after }) => after['name'])).toEqual([
+    'CERMBrk_Pot Falls_ORV_CLAY 04.wav',
+  ]);
 });
 
 it('shortens names that are too long only when told how, and tells paths that Windows cannot open', async () => {

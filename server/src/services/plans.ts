@@ -18,6 +18,12 @@ export type NewItem = Pick<typeof journal.$inferInsert, 'copyId' | 'before' | 'a
   state: 'planned' | 'unchanged' | 'blocked';
 };
 
+/** Plans rows page by page; one that has to know all of them beforehand is told of them first. */
+export interface Planner {
+  meet?: (rows: SoundRow[]) => Promise<void>;
+  plan: (rows: SoundRow[]) => Promise<NewItem[]>;
+}
+
 /** Rows of which the files are looked at between two statements. */
 const PAGE = 200;
 
@@ -28,15 +34,21 @@ const PAGE = 200;
 export async function makePlan(app: AppContext, wanted: NewPlan, personId: number): Promise<Plan> {
   const { kind, selection, batchId, allCopies, rename } = wanted;
   const planId = await storePlan(app, { kind, batchId: batchId ?? null, personId }, async function* (inside) {
-    const planner = kind === 'rename' ? planRenames(inside, rename) : planWrites(inside);
-    const met = new Set<number>();
-    for await (const page of selectedRows(inside.db, selection, PAGE)) {
-      const rows = (allCopies ? await withOtherCopies(inside.db, page) : page).filter(({ copyId }) => !met.has(copyId));
-      for (const { copyId } of rows) met.add(copyId);
-      yield await planner(rows);
-    }
+    const planner: Planner = kind === 'rename' ? planRenames(inside, rename) : { plan: planWrites(inside) };
+    if (planner.meet) for await (const rows of plannedRows(inside.db, selection, allCopies)) await planner.meet(rows);
+    for await (const rows of plannedRows(inside.db, selection, allCopies)) yield await planner.plan(rows);
   });
   return getPlan(app, planId);
+}
+
+/** The rows that a plan is made for, each once. */
+async function* plannedRows(db: Queryable, selection: Selection, allCopies: boolean): AsyncGenerator<SoundRow[]> {
+  const met = new Set<number>();
+  for await (const page of selectedRows(db, selection, PAGE)) {
+    const rows = (allCopies ? await withOtherCopies(db, page) : page).filter(({ copyId }) => !met.has(copyId));
+    for (const { copyId } of rows) met.add(copyId);
+    yield rows;
+  }
 }
 
 /** Rows with those of the other copies of their sounds that are not gone. */
