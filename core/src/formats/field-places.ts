@@ -95,7 +95,7 @@ const BOTH_MARKS: readonly Place[] = ['cue marks', 'AIFF MARK'];
 const CHAPTERS: readonly Place[] = ['ID3 CHAP', 'Vorbis CHAPTER'];
 
 /** Places that hold `CATEGORY/SUBCATEGORY` in one text. */
-const BOTH_CATEGORIES: readonly Place[] = ['INFO IGNR', 'ID3 TCON', 'Vorbis GENRE'];
+export const GENRE_PLACES: readonly Place[] = ['INFO IGNR', 'ID3 TCON', 'Vorbis GENRE'];
 
 /** How a place that cannot hold every text holds it; other places hold the full text. */
 const FITTED: Partial<Record<Place, (text: string) => string>> = {
@@ -211,7 +211,7 @@ export function disagreeingFields(places: readonly FieldPlace[]): FieldName[] {
 
 /** The value that a place's text means for a field, or undefined when it means none. */
 export function valueFromText(field: FieldName, place: Place, text: string): SoundRecord[FieldName] | undefined {
-  if (BOTH_CATEGORIES.includes(place)) {
+  if (GENRE_PLACES.includes(place)) {
     const [category = '', subCategory, ...more] = text.split('/');
     if (subCategory === undefined || more.length > 0) return undefined;
     return tidyText(field === 'category' ? category : subCategory, false).toUpperCase();
@@ -238,7 +238,7 @@ function plainText(value: SoundRecord[FieldName]): string {
 export function textForPlace(record: SoundRecord, field: FieldName, place: Place, clock?: Clock): string {
   if (BOTH_MARKS.includes(place)) return marksText(marksOf(record.slices, record.syncPoints));
   if (CHAPTERS.includes(place)) return clock ? fittedChapters(record.slices, clock, place === 'ID3 CHAP') : '';
-  if (BOTH_CATEGORIES.includes(place)) return record.category === '' ? '' : `${record.category}/${record.subCategory}`;
+  if (GENRE_PLACES.includes(place)) return record.category === '' ? '' : `${record.category}/${record.subCategory}`;
   const text = plainText(record[field]);
   return text === '' ? '' : (FITTED[place]?.(text) ?? text);
 }

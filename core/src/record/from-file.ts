@@ -1,3 +1,4 @@
+import { GENRE_PLACES, type UnreadPlace } from '../formats/field-places.ts';
 import type { CategoryList } from '../ucs/category-list.ts';
 import { parseName, splitExtension } from '../ucs/name-blocks.ts';
 import { applyEdit } from './edit.ts';
@@ -6,13 +7,20 @@ import { AppError } from '../errors.ts';
 
 /**
  * The first record of a sound: what the file says, and where it is silent what its name says when that is in UCS form. A value that no
- * record may hold (a weight of 9) is left out; it stays in the file until somebody writes.
+ * record may hold (a weight of 9) is left out; it stays in the file until somebody writes. A genre that is no category is proposed as VendorCategory, where
+ * it is seen, searched and used by recipes.
  */
-export function recordFromFile(inFile: Partial<SoundRecord>, fileName: string, categories: CategoryList): SoundRecord {
+export function recordFromFile(
+  inFile: Partial<SoundRecord>,
+  fileName: string,
+  categories: CategoryList,
+  unread: readonly UnreadPlace[] = [],
+): SoundRecord {
   const named = parseName(splitExtension(fileName).base, categories)?.blocks ?? {};
   let record = emptyRecord();
   for (const { name } of FIELDS) {
-    const value = isEmptyValue(inFile[name]) ? (named as Partial<SoundRecord>)[name] : inFile[name];
+    const told = name === 'vendorCategory' ? genreOf(unread) : undefined;
+    const value = isEmptyValue(inFile[name]) ? ((named as Partial<SoundRecord>)[name] ?? told) : inFile[name];
     if (value === undefined || isEmptyValue(value)) continue;
     if (name === 'category' || name === 'subCategory') continue;
     try {
@@ -25,4 +33,10 @@ export function recordFromFile(inFile: Partial<SoundRecord>, fileName: string, c
   if (record.category === '')
     Object.assign(record, { category: inFile.category ?? '', subCategory: inFile.subCategory ?? '' });
   return record;
+}
+
+/** A genre that is no category, which a write would replace; without the number of ID3v1's list that may stand before it. */
+function genreOf(unread: readonly UnreadPlace[]): string | undefined {
+  const text = unread.find(({ place }) => GENRE_PLACES.includes(place))?.text.replace(/^(\(\d+\))+/, '');
+  return text !== undefined && /\p{L}/u.test(text) ? text : undefined;
 }

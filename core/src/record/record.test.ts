@@ -109,6 +109,19 @@ describe('the first record of a sound', () => {
     });
   });
 
+  it.each([
+    ['INFO IGNR', 'Mill Machinery', 'Mill Machinery'],
+    ['ID3 TCON', '(52)Loom Works', 'Loom Works'],
+    ['ID3 TCON', '(52)', ''],
+  ] as const)('proposes a genre of no category as VendorCategory: %s “%s”', (place, text, expected) => {
+    const unread = [{ place, text }];
+    expect(recordFromFile({}, 'wheel.wav', categories, unread).vendorCategory).toBe(expected);
+    // Never instead of one that is told.
+    expect(recordFromFile({ vendorCategory: 'House' }, 'wheel.wav', categories, unread).vendorCategory).toBe('House');
+    const named = recordFromFile({}, 'CERMBrk_House-Pot_ORV_CLAY.wav', categories, unread);
+    expect(named.vendorCategory).toBe('House');
+  });
+
   it('takes nothing from another name, and leaves out values that no record may hold', () => {
     expect(recordFromFile({ weight: 9, tempo: 120 }, 'kiln_door_a_b.wav', categories)).toEqual({
       ...emptyRecord(),

@@ -35,8 +35,12 @@ export async function name(args: string[]): Promise<number> {
   return eachItem(positionals, async (given) => {
     const { files, name: current, full } = await fileOnCommandLine(given);
     const { base, extension } = splitExtension(current);
-    const inFile = await files.withSource('', current, async (source) => (await readAudio(source)).record);
-    const { record, repairs } = withName(recordFromFile(inFile, current, categories), base, categories);
+    const inFile = await files.withSource('', current, (source) => readAudio(source));
+    const { record, repairs } = withName(
+      recordFromFile(inFile.record, current, categories, inFile.unread),
+      base,
+      categories,
+    );
     const planned = nameAfter(pattern, record, extension, categories, shorten);
     const problems = [...repairs, ...planned.problems];
     const folder = path.dirname(full);

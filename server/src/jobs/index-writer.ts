@@ -207,7 +207,7 @@ async function findSounds(
           {
             soundId: id,
             revision: 1,
-            ...recordFromFile(first.header.file.record, first.name, app.categories),
+            ...recordFromFile(first.header.file.record, first.name, app.categories, first.header.file.unread),
             updatedAt: new Date(),
           },
         ]

@@ -79,13 +79,20 @@ export async function readId3Tag(source: ByteSource, offset: number, loadAll = f
     return tag;
   }
   // Before version 2.4 unsynchronisation runs over the whole tag (ID3v2.3 §5), so its frames are found only after undoing it.
-  const wholeUnsynchronised = version < 4 && (flags & 0x80) !== 0;
-  const body = wholeUnsynchronised
-    ? memorySource(undoUnsynchronisation(await source.read(offset + HEADER_BYTES, bodyBytes)))
-    : rangeSource(source, offset + HEADER_BYTES, bodyBytes);
-  const start = (flags & 0x40) !== 0 ? await extendedHeaderBytes(body, version) : 0;
-  await readFrames(body, start, tag, { loadAll, unsynchronised: version === 4 && (flags & 0x80) !== 0 });
-  return tag;
+  const isUnsynchronised = (flags & 0x80) !== 0;
+  const asItStands = rangeSource(source, offset + HEADER_BYTES, bodyBytes);
+  const read = async (body: ByteSource, into: Id3Tag, unsynchronised: boolean): Promise<Id3Tag> => {
+    const start = (flags & 0x40) !== 0 ? await extendedHeaderBytes(body, version) : 0;
+    await readFrames(body, start, into, { loadAll, unsynchronised });
+    return into;
+  };
+  if (version === 4 || !isUnsynchronised) return read(asItStands, tag, isUnsynchronised);
+  const undone = memorySource(undoUnsynchronisation(await asItStands.read(0, bodyBytes)));
+  const byStandard = await read(undone, { ...tag, frames: [], issues: [...tag.issues] }, false);
+  if (!byStandard.damaged || tag.damaged) return byStandard;
+  // Some programs count the bytes that were put in among those of a frame (common practice): then its frames are found where they stand.
+  const asCounted = await read(asItStands, tag, true);
+  return asCounted.damaged ? byStandard : asCounted;
 }
 
 function report(tag: Id3Tag, offsetBytes: number, message: string): void {
@@ -148,14 +155,25 @@ async function readFrames(
     }
     const frame: Id3Frame = { id, offsetBytes, sizeBytes: size };
     if (how.loadAll || (isTextual(id) && size <= MAX_TEXT_FRAME_BYTES)) {
-      frame.raw = (await body.read(at, headBytes + size)).slice();
-      const contents = contentsOf(frame.raw, headBytes, tag.version, how.unsynchronised);
+      const stood = (await body.read(at, headBytes + size)).slice();
+      frame.raw = tag.version < 4 && how.unsynchronised ? withoutExtraBytes(stood, headBytes) : stood;
+      const contents = contentsOf(frame.raw, headBytes, tag.version, tag.version === 4 && how.unsynchronised);
       if (contents) frame.contents = contents;
     }
     tag.frames.push(frame);
     at += headBytes + size;
   }
   tag.paddingBytes = Math.max(0, body.sizeBytes - at);
+}
+
+/** A frame of version 2.2 or 2.3 with its unsynchronisation undone, and the size that its header then has to say. */
+function withoutExtraBytes(frame: Uint8Array, headBytes: number): Uint8Array {
+  const head = frame.slice(0, headBytes);
+  const contents = undoUnsynchronisation(frame.subarray(headBytes));
+  const size = contents.length;
+  if (headBytes === HEADER_BYTES) viewOf(head).setUint32(4, size);
+  else head.set([size >> 16, (size >> 8) & 0xff, size & 0xff], 3);
+  return concatBytes([head, contents]);
 }
 
 function isTextual(id: string): boolean {

@@ -95,6 +95,28 @@ describe('texts of an ID3 tag', () => {
     expect(await textsOf(unsynchronised)).toEqual({ TIT2: 'ÿàx', TALB: 'y' });
   });
 
+  it.each([3, 2] as const)(
+    'are found where their sizes count the bytes of unsynchronisation, and kept by a write (2.%i)',
+    async (version) => {
+      const [title, album, own] = version === 3 ? ['TIT2', 'TALB', 'PRIV'] : ['TT2', 'TAL', 'UFI'];
+      const raw = (id: string, text: string): Uint8Array => id3FrameBytes(version, id, bytesOfAscii(text));
+      const tag = id3TagBytes(
+        version,
+        [raw(title, '\0\xff\0\xe0x'), raw(own, 'mill\0\xff\0\xfb\xff\0\0'), raw(album, '\0Weir')],
+        20,
+      );
+      tag[5] = 0x80;
+      const read = await tagOf(tag, true);
+      expect([read.damaged, read.issues, read.frames.map(({ id }) => id)]).toEqual([false, [], [title, own, album]]);
+      const written = writeId3Tag(read, new Map([['TALB', 'Lock']]), {}) ?? new Uint8Array(0);
+      const again = await tagOf(written, true);
+      const contentsOf = ({ frames }: typeof again, id: string) =>
+        Array.from(frames.find((each) => each.id.startsWith(id.slice(0, 2)))?.contents ?? []);
+      expect(contentsOf(again, own).slice(-7)).toEqual([...bytesOfAscii('mill\0\xff\xfb\xff\0')].slice(-7));
+      expect(await textsOf(written)).toMatchObject({ TIT2: 'ÿàx', TALB: 'Lock' });
+    },
+  );
+
   it('are read of version 2.4 also where the sizes are plain numbers', async () => {
     const long = 'w'.repeat(200);
     const bytes = concatBytes([
