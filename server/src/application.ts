@@ -33,11 +33,11 @@ export interface Application {
 
 /** Database, worker threads and live events, without taking jobs from the queue: what a command needs beside a running server. */
 export async function openContext(
-  connectionString: string,
+  ownerAddress: string,
   rootFolders: readonly string[],
   log: Logger,
 ): Promise<Application> {
-  const connection = await connect(connectionString, (migrations) =>
+  const connection = await connect(ownerAddress, (migrations) =>
     log.warn(
       { migrations },
       'the database is brought up to date, which may take a quarter of an hour at a million sounds; if that is stopped, nothing has changed',
@@ -50,8 +50,8 @@ export async function openContext(
   connection.pool.on('connect', (client) => void client.on('error', lost));
   await takeJournalKey(connection.db, await keyOfFolder(defaultDataFolder()));
   const roots = await AllowedRoots.of(rootFolders);
-  const live = await LiveEvents.listen(connectionString, log);
-  const jobs = new JobQueue(connectionString, connection.db, live, log);
+  const live = await LiveEvents.listen(connection.address, log);
+  const jobs = new JobQueue(connection.address, connection.db, live, log);
   const workers = new WorkerPool();
   const context: AppContext = {
     db: connection.db,
@@ -83,11 +83,11 @@ export async function openContext(
 
 /** Everything but the HTTP server: a context with interrupted work settled and jobs running. */
 export async function openApplication(
-  connectionString: string,
+  ownerAddress: string,
   rootFolders: readonly string[],
   log: Logger,
 ): Promise<Application> {
-  const { context, close } = await openContext(connectionString, rootFolders, log);
+  const { context, close } = await openContext(ownerAddress, rootFolders, log);
   const back = await reconnectDrives(context);
   if (back > 0) log.info({ back }, 'drives came back elsewhere');
   await context.jobs.takeUpDead();

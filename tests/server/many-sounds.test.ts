@@ -25,7 +25,7 @@ beforeAll(async () => {
     sql`update records set fx_name = 'Paddle benchmark ' || sound_id where sound_id > ${SOUNDS - TURNED}`,
   );
   await db.execute(sql`select flagstone_refresh_search(array(select sound_id from records order by 1))`);
-  await db.execute(sql`analyze search_rows`);
+  await app.asOwner('analyze search_rows');
 }, 120_000);
 afterAll(() => app.close());
 

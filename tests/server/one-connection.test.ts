@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { sql } from 'drizzle-orm';
+import { connect } from '@flagstone/server/db/connect';
 import { TestApplication } from './test-application.ts';
 
 let app: TestApplication;
@@ -66,5 +67,36 @@ describe('fifty changes in flight at once', () => {
     const answers = await Promise.all(asked);
     expect(answers.filter(({ status }) => status >= 500).map(({ body }) => body as unknown)).toEqual([]);
     expect((await app.http.get('/api/people').set('Host', '127.0.0.1')).status).toBe(200);
+  });
+});
+
+describe('the role of the application', () => {
+  it('reads and writes rows, and may neither change tables nor read files of the machine', async () => {
+    const { db } = app.context;
+    const { rows } = await db.execute<{ rolsuper: boolean; rolcreatedb: boolean; rolcreaterole: boolean }>(
+      sql`select rolsuper, rolcreatedb, rolcreaterole from pg_roles where rolname = current_user`,
+    );
+    expect(rows).toEqual([{ rolsuper: false, rolcreatedb: false, rolcreaterole: false }]);
+    for (const statement of [
+      'drop table copies',
+      'alter table records add column x int',
+      'create table x (y int)',
+      'truncate copies',
+      'delete from drizzle.__drizzle_migrations',
+      "select pg_read_file('/etc/passwd')",
+      "copy records to program 'cat'",
+      'set role postgres',
+      'alter role current_user superuser',
+    ])
+      await expect(db.execute(sql.raw(statement))).rejects.toMatchObject({
+        cause: { code: expect.stringMatching(/^(42501|42P01|22023|42704)$/) },
+      });
+  });
+
+  it('is let in again when the password of the owner, from which its own follows, was changed', async () => {
+    await app.asOwner("alter role flagstone_application password 'of another time'");
+    const { address, close } = await connect(app.databaseAddress);
+    await close();
+    expect(new URL(address).username).toBe('flagstone_application');
   });
 });

@@ -1,5 +1,7 @@
-import { spawn } from 'node:child_process';
-import { readFile, mkdtemp, chmod, rm } from 'node:fs/promises';
+import { execFile, spawn } from 'node:child_process';
+import { promisify } from 'node:util';
+import { wavBytes } from '@flagstone/demo/wav-file';
+import { readFile, mkdir, mkdtemp, chmod, chown, rm, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -41,6 +43,52 @@ function ended(args: string[]): Promise<{ code: number | null; said: string }> {
   child.stderr.on('data', (text: Buffer) => (said += text.toString()));
   return new Promise((resolve) => child.once('exit', (code) => resolve({ code, said })));
 }
+
+// Only root can give its rights up.
+const asRoot = process.getuid?.() === 0 ? describe : describe.skip;
+asRoot('a server started by root', () => {
+  it('works with the rights of the account that owns its data folder, its database too', async () => {
+    const data = path.join(folder, 'owned');
+    await mkdir(data);
+    const { stdout } = await promisify(execFile)('id', ['-u', 'daemon']);
+    const uid = Number(stdout);
+    await chown(data, uid, uid);
+    await mkdir(path.join(folder, 'sounds'));
+    const owned = new RunningServer(data, path.join(folder, 'sounds'));
+    await owned.start();
+    try {
+      const uidOf = async (pid: number | string) =>
+        /^Uid:\t(\d+)\t(\d+)/m
+          .exec(await readFile(`/proc/${pid}/status`, 'utf8'))
+          ?.slice(1, 3)
+          .map(Number);
+      expect(await uidOf(owned.pid ?? 0)).toEqual([uid, uid]);
+      const [database = ''] = (await readFile(path.join(data, 'postgres/cluster/postmaster.pid'), 'utf8')).split('\n');
+      expect(await uidOf(database)).toEqual([uid, uid]);
+      expect((await fetch(`${owned.address}/api/people`)).status).toBe(200);
+      // What is not its own it cannot change: worker threads have no more rights than the process.
+      await writeFile(
+        path.join(folder, 'sounds', 'mine.wav'),
+        wavBytes([new Float32Array(4800)], { rate: 48_000, bits: 16 }),
+      );
+      await chmod(path.join(folder, 'sounds', 'mine.wav'), 0o600);
+      const headers = { 'Content-Type': 'application/json', 'X-Flagstone-Person': '1' };
+      const body = JSON.stringify({ path: path.join(folder, 'sounds') });
+      const { batch } = (await (
+        await fetch(`${owned.address}/api/intake`, { method: 'POST', headers, body })
+      ).json()) as { batch: { id: number } };
+      const unreadable = async () =>
+        (await (await fetch(`${owned.address}/api/batches/${batch.id}/unreadable`, { headers })).json()) as {
+          code: string;
+        }[];
+      let faults = await unreadable();
+      while (faults.length === 0) faults = await unreadable();
+      expect(faults.map(({ code }) => code)).toEqual(['PATH_NOT_READABLE']);
+    } finally {
+      await owned.end();
+    }
+  });
+});
 
 describe('the server as a process', () => {
   it('starts its database again when that is killed, on the same port', async () => {

@@ -51,6 +51,14 @@ export class TestApplication {
     return new TestApplication(drive, address, await openApplication(address, [drive], quiet()));
   }
 
+  /** A statement that the application itself has no right to. */
+  async asOwner(statement: string): Promise<void> {
+    const owner = new pg.Client(this.databaseAddress);
+    await owner.connect();
+    await owner.query(statement);
+    await owner.end();
+  }
+
   get context() {
     return this.application.context;
   }

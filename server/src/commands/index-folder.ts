@@ -5,6 +5,7 @@ import { openContext } from '../application.ts';
 import { startLocalPostgres } from '../db/local-postgres.ts';
 import { indexJob } from '../jobs/index-job.ts';
 import { openBatch } from '../services/batches.ts';
+import { dropRights } from './drop-rights.ts';
 import { defaultDataFolder, rootsOf, UsageError } from './usage.ts';
 
 /** `index DIR`: reads a folder into a new batch of the database, running or not, and prints the totals as JSON. */
@@ -17,7 +18,9 @@ export async function indexFolder(args: string[]): Promise<number> {
   const [folder, ...more] = positionals;
   if (folder === undefined || more.length > 0) throw new UsageError('index needs one DIR');
   const given = path.resolve(folder);
-  const postgres = await startLocalPostgres(path.resolve(values.data ?? defaultDataFolder()));
+  const dataFolder = path.resolve(values.data ?? defaultDataFolder());
+  dropRights(dataFolder, (text) => process.stderr.write(`${text}\n`));
+  const postgres = await startLocalPostgres(dataFolder);
   try {
     const { context, close } = await openContext(
       postgres.connectionString,

@@ -12,6 +12,7 @@ import { startLocalPostgres } from '../db/local-postgres.ts';
 import { httpServer } from '../http-server.ts';
 import { DrivePresence } from '../services/drive-presence.ts';
 import { addDrive } from '../services/drives.ts';
+import { dropRights } from './drop-rights.ts';
 import { defaultDataFolder, PROJECT_FOLDER, rootsOf, untilStopped, UsageError } from './usage.ts';
 
 const DEFAULT_PORT = 4780;
@@ -32,6 +33,7 @@ export async function start(args: string[]): Promise<number> {
   if (!Number.isInteger(port) || port < 0 || port > 65535)
     throw new UsageError(`--port needs a number from 0 to 65535, not “${values.port}”`);
   const dataFolder = path.resolve(values.data ?? defaultDataFolder());
+  dropRights(dataFolder, (text) => process.stdout.write(`${text}\n`));
   await mkdir(dataFolder, { recursive: true });
   const log = pino({ level: process.env['FLAGSTONE_LOG'] ?? 'warn' }, pino.destination(2));
 

@@ -4,6 +4,7 @@ import { parseArgs } from 'node:util';
 import pino from 'pino';
 import { openApplication } from '../application.ts';
 import { startLocalPostgres } from '../db/local-postgres.ts';
+import { dropRights } from './drop-rights.ts';
 import { defaultDataFolder, rootsOf, untilStopped } from './usage.ts';
 
 /**
@@ -16,6 +17,7 @@ export async function worker(args: string[]): Promise<number> {
     options: { data: { type: 'string' }, database: { type: 'string' }, root: { type: 'string', multiple: true } },
   });
   const dataFolder = path.resolve(values.data ?? defaultDataFolder());
+  dropRights(dataFolder, (text) => process.stdout.write(`${text}\n`));
   const log = pino({ level: process.env['FLAGSTONE_LOG'] ?? 'warn' }, pino.destination(2));
   const postgres =
     values.database === undefined ? await startLocalPostgres(dataFolder, (what) => log.warn(what)) : undefined;

@@ -4,6 +4,8 @@ import { drizzle, type NodePgQueryResultHKT } from 'drizzle-orm/node-postgres';
 import { migrate } from 'drizzle-orm/node-postgres/migrator';
 import type { PgDatabase } from 'drizzle-orm/pg-core';
 import pg from 'pg';
+import { makeJobQueueTables } from './job-queue-tables.ts';
+import { restrictedAddress } from './restricted-role.ts';
 import { KeepingClient } from './kept-statements.ts';
 import * as schema from './schema.ts';
 import { holdingOne, WaitingPool } from './while-waited.ts';
@@ -21,6 +23,8 @@ pg.types.setTypeParser(pg.types.builtins.INT8, Number);
 export interface Connection {
   db: Database;
   pool: pg.Pool;
+  /** The address as which it is connected: that of the restricted role. */
+  address: string;
   close: () => Promise<void>;
 }
 
@@ -39,14 +43,19 @@ const LIMITS = {
 
 const MIGRATIONS = fileURLToPath(new URL('../../migrations', import.meta.url));
 
-/** A pool on the database, with the migrations applied; `onUpgrade` is told first how many of them one that is in use already lacks. */
+/**
+ * A pool on the database whose owner's address is given, with the migrations applied; `onUpgrade` is told first how many of them one that is in use already
+ * lacks. The pool connects as a role that may do nothing but read and write rows, unless it is asked for `asOwner`.
+ */
 export async function connect(
-  connectionString: string,
+  ownerAddress: string,
   onUpgrade: (migrations: number) => void = () => undefined,
+  asOwner = false,
 ): Promise<Connection> {
-  await migrateOnce(connectionString, onUpgrade);
+  const restricted = await migrateOnce(ownerAddress, onUpgrade);
+  const address = asOwner ? ownerAddress : restricted;
   const pool = new WaitingPool({
-    connectionString,
+    connectionString: address,
     max: CONNECTIONS,
     connectionTimeoutMillis: WAIT_FOR_CONNECTION_MS,
     Client: KeepingClient,
@@ -55,11 +64,11 @@ export async function connect(
   const db = drizzle(pool, { schema });
   const transaction = db.transaction.bind(db);
   db.transaction = (work, config) => holdingOne(() => transaction(work, config));
-  return { db, pool, close: () => pool.end() };
+  return { db, pool, address, close: () => pool.end() };
 }
 
-/** Applies the migrations that are missing, without limits of time: at a million sounds one may take minutes. */
-async function migrateOnce(connectionString: string, onUpgrade: (migrations: number) => void): Promise<void> {
+/** Applies the migrations that are missing, without limits of time: at a million sounds one may take minutes. Returns the address of the restricted role. */
+async function migrateOnce(connectionString: string, onUpgrade: (migrations: number) => void): Promise<string> {
   const client = new pg.Client(connectionString);
   await client.connect();
   try {
@@ -68,6 +77,8 @@ async function migrateOnce(connectionString: string, onUpgrade: (migrations: num
     const missing = await missingMigrations(client);
     if (missing > 0) onUpgrade(missing);
     await migrate(drizzle(client), { migrationsFolder: MIGRATIONS });
+    await makeJobQueueTables(connectionString);
+    return await restrictedAddress(client, connectionString);
   } finally {
     // Ending the connection gives the lock back.
     await client.end();

@@ -6,6 +6,7 @@ import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
+import { JOB_QUEUES } from '../db/job-queue-tables.ts';
 import type { Database } from '../db/connect.ts';
 import { isDatabaseGone } from '../db/database-errors.ts';
 import { jobs, type JobFailures } from '../db/schema.ts';
@@ -82,8 +83,6 @@ const EXPIRE_HOURS = 23;
 const STOP_WITHIN_MS = 5000;
 const FAILURE_EXAMPLES = 3;
 const EXAMPLE_CHARACTERS = 240;
-/** Jobs that read and change files, two at once on different drives, and those that measure, which take long and leave room for the others. */
-const QUEUES = { files: 2, measure: 1 } as const;
 
 /** A job that was cut short waits to be done again. */
 const AGAIN = { state: 'waiting', done: 0, failed: 0, failures: {}, worker: null } as const;
@@ -111,6 +110,9 @@ export class JobQueue {
   constructor(connectionString: string, db: Database, live: LiveEvents, log: Logger) {
     this.boss = new PgBoss({
       connectionString,
+      // Its tables are made beforehand, by the owner; nothing is done by the clock.
+      migrate: false,
+      schedule: false,
       max: 3,
       application_name: `${TAKER} ${os.hostname()}:${process.pid}`.slice(0, 63),
     });
@@ -128,12 +130,11 @@ export class JobQueue {
   ): Promise<void> {
     this.sees = sees;
     await this.boss.start();
-    for (const queue of Object.keys(QUEUES)) await this.boss.createQueue(queue);
     await this.takeUpDead();
     const waiting = await this.db.select().from(jobs).where(eq(jobs.state, 'waiting')).orderBy(jobs.createdAt);
     for (const job of waiting) if (!awaitsDrive(job)) await this.send(job);
     const options = { pollingIntervalSeconds: 0.5, batchSize: 1 };
-    for (const [queue, workers] of Object.entries(QUEUES)) {
+    for (const [queue, workers] of Object.entries(JOB_QUEUES)) {
       const ids: string[] = [];
       for (let worker = 0; worker < workers; worker += 1) {
         const take = async ([message]: PgBoss.Job<{ jobId: string }>[]): Promise<void> => {
