@@ -17,6 +17,7 @@ export const ERROR_REMEDIES = {
   PATH_NOT_READABLE: 'Give the account that runs Flagstone permission to read it.',
   DRIVE_DIFFERS: 'Choose the folder that holds the files of this drive, or read it as a drive of its own.',
   SYMLINK_OUTSIDE: 'The link leads out of the drive; move the file onto the drive or add the place it leads to.',
+  LINK_LOOP: 'The link leads in a circle. Remove it, or let it lead to a file or folder of the drive.',
   NAME_NOT_UTF8: 'Rename the file so that its name is valid UTF-8, then index again.',
   FILE_VANISHED: 'The file is no longer there. Mount its drive or index the folder again.',
   FILE_CHANGED: 'The file was changed by another program since Flagstone read it. Index the folder again, then repeat.',

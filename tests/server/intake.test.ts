@@ -213,9 +213,10 @@ describe('bad input in a folder', () => {
     await writeFile(path.join(outside, 'secret.wav'), toneBytes(12));
     await symlink(path.join(outside, 'secret.wav'), path.join(app.drive, 'bad', 'link.wav'));
     await symlink(path.join(app.drive, 'bad'), path.join(app.drive, 'bad', 'loop'));
+    await symlink('round.wav', path.join(app.drive, 'bad', 'round.wav'));
 
     const { batchId, job } = await app.intake('bad');
-    expect(job).toMatchObject({ state: 'done', done: 3, failed: 5 });
+    expect(job).toMatchObject({ state: 'done', done: 3, failed: 6 });
     const unreadable = await app.call('listUnreadable', { params: { id: batchId } });
     expect(Object.fromEntries(unreadable.map((file) => [file.name, file.code]))).toEqual({
       'zero.wav': 'FILE_EMPTY',
@@ -223,6 +224,7 @@ describe('bad input in a folder', () => {
       'text.wav': 'FORMAT_UNKNOWN',
       'café.wav': 'NAME_NOT_UTF8',
       'link.wav': 'SYMLINK_OUTSIDE',
+      'round.wav': 'LINK_LOOP',
     });
     for (const file of unreadable) expect(file.remedy.length).toBeGreaterThan(10);
     const lies = (await rowsOf(batchId)).find((row) => row.name === 'lying.wav');

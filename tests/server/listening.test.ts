@@ -1,5 +1,5 @@
 import { execFile } from 'node:child_process';
-import { readdir, readFile, stat, unlink, writeFile } from 'node:fs/promises';
+import { mkdir, readdir, readFile, stat, unlink, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { promisify } from 'node:util';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
@@ -12,6 +12,7 @@ import { wavBytes } from '@flagstone/demo/wav-file';
 import { noiseSource } from '@flagstone/demo/test-signals';
 import { batchItems, copies, journal } from '@flagstone/server/db/schema';
 import { readAudio } from '@flagstone/server/drives/read-audio';
+import { spectrogramOf } from '@flagstone/server/services/listening';
 import { recoverJournal } from '@flagstone/server/jobs/plan-jobs';
 import type { SoundRow } from '@flagstone/contract/record';
 import { eq } from 'drizzle-orm';
@@ -362,6 +363,39 @@ describe('cutting out', () => {
     expect(await runPlan(plan.id)).toMatchObject({ failed: 1 });
     expect(await readFile(places(name), 'utf8')).toBe('somebody else was here');
   });
+});
+
+it('draws for the next one who asks when two long drawings were given up', async () => {
+  await mkdir(path.join(app.drive, 'long'));
+  const long = path.join(app.drive, 'long', 'weir.flac');
+  await run('ffmpeg', ['-v', 'error', '-f', 'lavfi', '-i', 'anoisesrc=d=900:r=48000:seed=3', '-ac', '1', long]);
+  const { batchId: longBatch } = await app.intake('long');
+  const [row] = (await app.call('listBatchRows', { params: { id: longBatch } })).rows;
+  if (!row) throw new Error('it was read');
+  const { soundId, facts } = row;
+  const draw = (to: number, signal: AbortSignal) =>
+    spectrogramOf(
+      app.context,
+      soundId,
+      { from: 0, to, columns: 1500, rows: 200, size: 2048, scale: 'log', channel: 0 },
+      signal,
+    );
+  // As many as there are threads for it, and one that waits behind them.
+  const givenUp = Array.from({ length: app.context.workers.threads + 1 }, () => new AbortController());
+  const drawings = givenUp.map(({ signal }) => draw(facts.frames, signal));
+  const threads = path.join('/proc', String(process.pid), 'task');
+  const decoders = async () => {
+    const children = await Promise.all(
+      (await readdir(threads)).map((each) => readFile(path.join(threads, each, 'children'), 'utf8').catch(() => '')),
+    );
+    return children.join(' ').trim().split(/\s+/).filter(Boolean).length;
+  };
+  while ((await decoders()) < app.context.workers.threads);
+  for (const each of givenUp) each.abort();
+  for (const drawing of drawings) await expect(drawing).rejects.toMatchObject({ name: 'AbortError' });
+  const answered = await draw(48_000, new AbortController().signal);
+  expect(answered.length).toBeGreaterThan(0);
+  await unlink(long);
 });
 
 describe('trying out', () => {

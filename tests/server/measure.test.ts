@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { PEAK_BYTES } from '@flagstone/core/audio/peaks';
 import { mp3Frames } from '@flagstone/demo/container-files';
 import { wavBytes } from '@flagstone/demo/wav-file';
-import { analyses, copies, sounds } from '@flagstone/server/db/schema';
+import { analyses, copies, measuringNow, sounds } from '@flagstone/server/db/schema';
 import { measureCopy } from '@flagstone/server/services/analyses';
 import { measureNewSounds, remeasureOutdated } from '@flagstone/server/jobs/measure-job';
 import { MOST_WAVES, WAVE_BUCKETS } from '@flagstone/contract/measures';
@@ -94,6 +94,34 @@ describe('measuring what was read', () => {
     expect(rows.every((row) => row.measured !== null)).toBe(true);
     const digests = await app.context.db.select().from(sounds).where(eq(sounds.durationSeconds, 10));
     expect(new Set(digests.map((sound) => sound.fullDigest)).size).toBe(2);
+  });
+
+  it('leaves a file alone that ended Flagstone twice while it was measured, says so, and tries again when asked', async () => {
+    await app.put('deadly/sluice.wav', { bytes: wav(sine(1, -12)) });
+    await app.put('deadly/paddle.wav', { bytes: wav(sine(1, -14)) });
+    const { batchId } = await app.intake('deadly');
+    await app.measured();
+    const { db } = app.context;
+    const [copy] = await db.select().from(copies).where(eq(copies.name, 'sluice.wav'));
+    const copyId = copy?.id ?? 0;
+    // As two processes left it that were killed in the middle.
+    await db.insert(measuringNow).values({ copyId, begun: 2 });
+    await db.delete(analyses).where(eq(analyses.soundId, copy?.soundId ?? 0));
+    await db.update(copies).set({ fullDigest: null }).where(eq(copies.id, copyId));
+    await measureNewSounds(app.context);
+    const [left] = await app.measured();
+    expect(left?.failures).toMatchObject([{ code: 'WORK_FAILED', count: 1 }]);
+    expect((await rowsOf(batchId)).map((row) => [row.name, row.measured !== null])).toEqual([
+      ['paddle.wav', true],
+      ['sluice.wav', false],
+    ]);
+    // Nothing begins it again by itself.
+    expect(await measureNewSounds(app.context)).toBe(0);
+    await db.update(copies).set({ fullDigest: null }).where(eq(copies.id, copyId));
+    await db.delete(analyses).where(eq(analyses.soundId, copy?.soundId ?? 0));
+    await measureNewSounds(app.context);
+    expect((await app.measured())[0]).toMatchObject({ done: 1, failed: 0 });
+    expect(await db.select().from(measuringNow)).toEqual([]);
   });
 
   it('notes what cannot be measured, goes on, and tries again when asked', async () => {

@@ -84,6 +84,31 @@ asRoot('a server started by root', () => {
       let faults = await unreadable();
       while (faults.length === 0) faults = await unreadable();
       expect(faults.map(({ code }) => code)).toEqual(['PATH_NOT_READABLE']);
+      // Nor what it may read in a folder of somebody else: said when the plan is made, not of each file while it runs.
+      await chmod(path.join(folder, 'sounds', 'mine.wav'), 0o644);
+      const post = async (place: string, what: object) =>
+        (await fetch(`${owned.address}/api/${place}`, { method: 'POST', headers, body: JSON.stringify(what) })).json();
+      await post('intake', JSON.parse(body) as object);
+      const rows = async () =>
+        (await (await fetch(`${owned.address}/api/batches/${batch.id}/rows`, { headers })).json()) as {
+          rows: { copyId: number }[];
+        };
+      while ((await rows()).rows.length === 0);
+      const selection = { kind: 'batch', batchId: batch.id };
+      const set = { catId: 'CERMBrk', fxName: 'Pot', creatorId: 'OV', sourceId: 'KILN' };
+      await fetch(`${owned.address}/api/records`, {
+        method: 'PATCH',
+        headers,
+        body: JSON.stringify({ selection, edit: { set } }),
+      });
+      for (const kind of ['rename', 'write']) {
+        const plan = (await post('plans', { kind, selection })) as { id: number; counts: object };
+        expect([kind, plan.counts]).toMatchObject([kind, { blocked: 1, runnable: 0 }]);
+        const { items } = (await (await fetch(`${owned.address}/api/plans/${plan.id}/items`, { headers })).json()) as {
+          items: { problems: { code: string }[] }[];
+        };
+        expect(items[0]?.problems.map(({ code }) => code)).toContain('FOLDER_READ_ONLY');
+      }
     } finally {
       await owned.end();
     }

@@ -8,6 +8,8 @@ import type { CopyOut } from '@flagstone/contract/copy-out';
 import type { ExportRequest } from '@flagstone/contract/exports';
 import { MOST_REPORT_COLUMNS, EXPORT_COLUMNS } from '@flagstone/contract/exports';
 import { filterSchema } from '@flagstone/contract/selection';
+import { copies } from '@flagstone/server/db/schema';
+import { eq } from 'drizzle-orm';
 import { bytesOf, TestApplication } from './test-application.ts';
 
 const run = promisify(execFile);
@@ -213,6 +215,20 @@ describe('copying out to a folder', () => {
     expect(await readdir(folder)).toHaveLength(4);
     expect(await readFile(path.join(folder, 'kiln door.wav'))).toEqual(await fileOf(`${FOLDER}/kiln door.wav`));
     expect(await usesOf('kiln door.wav')).toBe(before + 1);
+  });
+
+  it('is refused before it begins when the folder has not so much room', async () => {
+    const { db } = app.context;
+    const kept = await db.select({ id: copies.id, sizeBytes: copies.sizeBytes }).from(copies);
+    await db.update(copies).set({ sizeBytes: 9e15 / kept.length });
+    const full = await app.send('copyOutToFolder', {
+      body: { what: everything, tree: false, folder: path.join(app.drive, 'out') },
+    });
+    expect([full.status, full.body]).toMatchObject([
+      507,
+      { code: 'DISK_FULL', message: expect.stringMatching(/has .* GB free; the files have .* GB/) },
+    ]);
+    for (const { id, sizeBytes } of kept) await db.update(copies).set({ sizeBytes }).where(eq(copies.id, id));
   });
 
   it('goes on where it was: what stands there already is left, and counts no second time', async () => {

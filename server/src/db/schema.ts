@@ -596,6 +596,14 @@ export const analyses = pgTable(
   ],
 );
 
+/** Copies that are being measured: how often that was begun and never ended. A file that takes the whole process with it is left alone after a while. */
+export const measuringNow = pgTable('measuring_now', {
+  copyId: bigint('copy_id', { mode: 'number' })
+    .primaryKey()
+    .references(() => copies.id, { onDelete: 'cascade' }),
+  begun: smallint('begun').notNull(),
+});
+
 /** The picture of a waveform at one zoom; core's audio/peaks.ts says what the bytes mean. */
 export const soundPeaks = pgTable(
   'sound_peaks',

@@ -10,6 +10,7 @@ const BY_ERRNO: Record<string, ErrorCode> = {
   EDQUOT: 'DISK_FULL',
   ENAMETOOLONG: 'NAME_TOO_LONG',
   EEXIST: 'NAME_TAKEN',
+  ELOOP: 'LINK_LOOP',
 };
 
 /** The error of the file system as one of ours, saying which file; our own errors pass through, anything else is a fault of the program. */

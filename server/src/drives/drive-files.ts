@@ -127,8 +127,9 @@ export class DriveFiles {
     return { capacityBytes: bsize * blocks, freeBytes: bsize * bavail };
   }
 
-  async isWritable(): Promise<boolean> {
-    return access(this.root, constants.W_OK).then(
+  /** Whether files may be made and renamed in a folder; by default in the root. Also false where the whole file system is read-only. */
+  async isWritable(folder = ''): Promise<boolean> {
+    return access(path.join(this.root, folder), constants.W_OK).then(
       () => true,
       () => false,
     );

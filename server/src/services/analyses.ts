@@ -8,7 +8,7 @@ import { and, asc, desc, eq, inArray, ne, or, sql } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Transaction } from '../db/connect.ts';
-import { analyses, copies, drives, records, soundPeaks, sounds } from '../db/schema.ts';
+import { analyses, copies, drives, measuringNow, records, soundPeaks, sounds } from '../db/schema.ts';
 import type { MeasuredFile, SteadyStamp } from '../drives/measure-file.ts';
 import { filesOf } from './drives.ts';
 import { refreshSearch } from './search.ts';
@@ -46,12 +46,31 @@ const underWay = new Map<number, Promise<void>>();
 export function measureCopy(app: AppContext, copy: MeasurableCopy, signal?: AbortSignal): Promise<void> {
   const running =
     underWay.get(copy.copyId) ??
-    app.workers
-      .measure(copy.path, signal)
-      .then((measured) => keepMeasured(app, copy, measured))
-      .finally(() => underWay.delete(copy.copyId));
+    whileNoted(app, copy, async () => keepMeasured(app, copy, await app.workers.measure(copy.path, signal))).finally(
+      () => underWay.delete(copy.copyId),
+    );
   underWay.set(copy.copyId, running);
   return running;
+}
+
+/** Times that a file may have been measured when its process ended. */
+const MOST_ENDED = 2;
+
+/**
+ * Does something with a file that might end the process, with a note of it for whoever comes after. Throws WORK_FAILED, and forgets the note, when it ended so
+ * twice already.
+ */
+async function whileNoted<Value>(app: AppContext, copy: MeasurableCopy, work: () => Promise<Value>): Promise<Value> {
+  const { rows } = await app.db.execute<{ begun: number }>(sql`
+    insert into measuring_now (copy_id, begun) values (${copy.copyId}, 1)
+    on conflict (copy_id) do update set begun = measuring_now.begun + 1 returning begun`);
+  try {
+    if ((rows[0]?.begun ?? 0) > MOST_ENDED)
+      throw new AppError('WORK_FAILED', `Flagstone ended ${MOST_ENDED} times while it measured ${copy.path}.`);
+    return await work();
+  } finally {
+    await app.db.delete(measuringNow).where(eq(measuringNow.copyId, copy.copyId));
+  }
 }
 
 /** Reads a copy of a sound that is measured already, to see that it holds the same audio; measures it when it does not. */

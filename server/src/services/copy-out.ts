@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { open } from 'node:fs/promises';
+import { open, statfs } from 'node:fs/promises';
 import path from 'node:path';
 import { Readable, type Writable } from 'node:stream';
 import { finished } from 'node:stream/promises';
@@ -152,8 +152,13 @@ export async function copyOutToFolder(
   personId: number,
 ): Promise<Job> {
   const folder = await app.roots.checkedFolder(request.folder);
-  const { files } = await sizeOf(app, request);
+  const { files, bytes } = await sizeOf(app, request);
   if (files === 0) throw new AppError('NOTHING_SELECTED', 'There is nothing to copy out.');
+  const { bsize, bavail } = await statfs(folder);
+  if (bytes > bsize * bavail) {
+    const [needed, free] = [bytes, bsize * bavail].map((each) => `${(each / 1e9).toFixed(1)} GB`);
+    throw new AppError('DISK_FULL', `${folder} has ${free} free; the files have ${needed}.`);
+  }
   const title = `Copy ${files === 1 ? '1 sound' : `${files.toLocaleString('en')} sounds`} to ${path.basename(folder)}`;
   return app.jobs.add(
     { kind: 'copyOut', title, payload: { request: { ...request, folder } }, lanes: [`copy out ${folder}`] },

@@ -7,7 +7,7 @@ import { and, eq, gt, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { copies, drives, journal, plans } from '../db/schema.ts';
-import { driveIsHere } from './drives.ts';
+import { driveIsHere, filesOf } from './drives.ts';
 import { planRenames } from './rename-plan.ts';
 import { idList } from './search.ts';
 import { selectedRows } from './sound-rows.ts';
@@ -36,9 +36,41 @@ export async function makePlan(app: AppContext, wanted: NewPlan, personId: numbe
   const planId = await storePlan(app, { kind, batchId: batchId ?? null, personId }, async function* (inside) {
     const planner: Planner = kind === 'rename' ? planRenames(inside, rename) : { plan: planWrites(inside) };
     if (planner.meet) for await (const rows of plannedRows(inside.db, selection, allCopies)) await planner.meet(rows);
-    for await (const rows of plannedRows(inside.db, selection, allCopies)) yield await planner.plan(rows);
+    const block = blockerOfReadOnly(inside);
+    for await (const rows of plannedRows(inside.db, selection, allCopies))
+      yield await block(rows, await planner.plan(rows));
   });
   return getPlan(app, planId);
+}
+
+/** Blocks what is planned in folders that cannot be written to: that is better said before the plan runs than of each file while it does. */
+function blockerOfReadOnly(app: AppContext): (rows: readonly SoundRow[], items: NewItem[]) => Promise<NewItem[]> {
+  const known = new Map<string, Promise<boolean>>();
+  const canWrite = (row: SoundRow): Promise<boolean> => {
+    const place = `${row.driveId}/${row.folder}`;
+    const looked = known.get(place) ?? folderCanBeWritten(app, row);
+    known.set(place, looked);
+    return looked;
+  };
+  return async (rows, items) => {
+    const rowOf = new Map(rows.map((row) => [row.copyId, row]));
+    for (const item of items) {
+      const row = item.state === 'planned' ? rowOf.get(item.copyId) : undefined;
+      if (!row || row.state === 'away' || (await canWrite(row))) continue;
+      const error = new AppError('FOLDER_READ_ONLY', `The folder ${row.folder || row.driveName} cannot be written to.`);
+      item.state = 'blocked';
+      item.problems = [
+        ...(item.problems ?? []),
+        { code: error.code, severity: 'error', message: error.message, remedy: error.remedy },
+      ];
+    }
+    return items;
+  };
+}
+
+async function folderCanBeWritten(app: AppContext, { driveId, folder }: SoundRow): Promise<boolean> {
+  const [drive] = await app.db.select().from(drives).where(eq(drives.id, driveId));
+  return drive !== undefined && filesOf(app, drive).isWritable(folder);
 }
 
 /** The rows that a plan is made for, each once. */
