@@ -8,6 +8,7 @@ const BENCHMARKS: Record<string, string> = {
   fuzz: '../../../tests/bench/fuzz-bench.ts',
   index: '../../../tests/bench/index-bench.ts',
   listen: '../../../tests/bench/listen-bench.ts',
+  loop: '../../../tests/bench/loop-bench.ts',
   kill: '../../../tests/bench/kill-bench.ts',
   read: '../../../tests/bench/read-bench.ts',
   search: '../../../tests/bench/search-bench.ts',

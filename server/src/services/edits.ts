@@ -34,6 +34,9 @@ interface Change {
   learns?: boolean;
 }
 
+/** Records that are worked on in one go: more would keep everybody else waiting for the main thread. */
+const EDITED_AT_ONCE = 100;
+
 /** One edit for all records of a selection, as one change that can be undone as one. */
 export async function editSelection(
   app: AppContext,
@@ -44,7 +47,7 @@ export async function editSelection(
   const summary = describeEdit(edit);
   return changeRecords(app, { kind: 'edit', summary, personId, learns: true }, async (apply, inside) => {
     let rows = 0;
-    for await (const page of selectedRows(inside.db, selection)) {
+    for await (const page of selectedRows(inside.db, selection, EDITED_AT_ONCE)) {
       rows += page.length;
       await apply(
         page.map((row) => row.soundId),
@@ -67,7 +70,7 @@ export async function editRowByRow(
 ): Promise<ChangeResult> {
   const met = new Set<number>();
   return changeRecords(app, change, async (apply, inside) => {
-    for await (const page of selectedRows(inside.db, selection)) {
+    for await (const page of selectedRows(inside.db, selection, EDITED_AT_ONCE)) {
       const rows = page.filter(({ soundId }) => !met.has(soundId) && met.add(soundId));
       const asked = await editsFor(rows, inside);
       const edits = new Map(
@@ -91,7 +94,7 @@ export function editSounds(
   return changeRecords(app, change, async (apply, { db }) => {
     for (let after = 0; ;) {
       const { rows } = await db.execute<{ sound_id: number }>(
-        sql`select sound_id from records r where ${condition} and sound_id > ${after} order by sound_id limit 1000`,
+        sql`select sound_id from records r where ${condition} and sound_id > ${after} order by sound_id limit ${EDITED_AT_ONCE}`,
       );
       const ids = rows.map((row) => row.sound_id);
       await apply(ids, (record) => applyEdit(record, editFor(record), app.categories));
