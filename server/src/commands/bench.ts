@@ -11,6 +11,7 @@ const BENCHMARKS: Record<string, string> = {
   loop: '../../../tests/bench/loop-bench.ts',
   kill: '../../../tests/bench/kill-bench.ts',
   read: '../../../tests/bench/read-bench.ts',
+  real: '../../../tests/bench/real-bench.ts',
   search: '../../../tests/bench/search-bench.ts',
   soak: '../../../tests/bench/soak-bench.ts',
   suggest: '../../../tests/bench/suggest-bench.ts',
