@@ -16,6 +16,7 @@ import { riffChunkBytes } from '@flagstone/core/formats/wav/riff-chunks';
 import type { Segment } from '@flagstone/core/formats/write-plan';
 import type { SoundRecord } from '@flagstone/core/record/fields';
 import { writeSegments } from './copy-file.ts';
+import { holdFolder, inHeld } from './held-folder.ts';
 import { complaintOf, inputOf, limitedFfmpeg } from './decoder.ts';
 import { handleSource, syncFolder } from './drive-files.ts';
 import { takeFolderRights } from './folder-rights.ts';
@@ -46,20 +47,31 @@ export function cutForm(facts: AudioFacts): { extension: '.wav' | '.flac'; isLos
 /**
  * Makes a file of a part of another one, both given by absolute paths that were checked before, and never overwrites: PCM with the very samples,
  * FLAC encoded anew without loss, other audio decoded to 24 bits. `beforeNaming` is told the new audio's quick digest while the file still
- * bears a temporary name. Throws NAME_TAKEN, and what reading throws.
+ * bears a temporary name. Throws NAME_TAKEN, SYMLINK_OUTSIDE when the folder does not lie `within` another one (a real path), and what reading throws.
  */
 export async function cutFile(
   source: string,
   target: string,
   cut: CutOut,
   beforeNaming: (quickDigest: string) => Promise<void>,
+  within: string,
 ): Promise<void> {
-  const folder = path.dirname(target);
+  await holdFolder(path.dirname(target), within, (held) => cutInto(held, source, target, cut, beforeNaming));
+}
+
+async function cutInto(
+  folder: string,
+  source: string,
+  target: string,
+  cut: CutOut,
+  beforeNaming: (quickDigest: string) => Promise<void>,
+): Promise<void> {
   const { ino } = await lstat(source);
   const [raw, whole] = [temporaryName('part', `${ino}0`), temporaryName('part', String(ino))];
   await whileUnderWay(raw, () =>
     whileUnderWay(whole, async () => {
-      const [rawPath, wholePath] = [path.join(folder, raw), path.join(folder, whole)];
+      // ffmpeg is another process, to which what is held here means nothing.
+      const [rawPath, wholePath] = [path.join(path.dirname(target), raw), `${folder}/${whole}`];
       try {
         await withAudio(source, (bytes, facts) =>
           isPlainPcm(facts) ? cutPcm(bytes, facts, wholePath, cut) : cutCoded(source, facts, rawPath, wholePath, cut),
@@ -68,7 +80,7 @@ export async function cutFile(
           beforeNaming(await quickAudioDigest(bytes, facts, sha256())),
         );
         await takeFolderRights(wholePath);
-        await nameNew(wholePath, target);
+        await nameNew(wholePath, inHeld(folder, target));
       } finally {
         for (const left of [rawPath, wholePath])
           await unlink(left).catch((error: NodeJS.ErrnoException) => {

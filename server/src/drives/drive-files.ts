@@ -5,7 +5,6 @@ import {
   lstat,
   open,
   readdir,
-  readlink,
   realpath,
   rename,
   stat,
@@ -20,6 +19,7 @@ import { isAudioName } from '@flagstone/core/formats/container';
 import { FolderNames } from '@flagstone/core/ucs/companions';
 import { nameKey } from '@flagstone/core/ucs/name-blocks';
 import { diskError } from './disk-errors.ts';
+import { holdFolder, inHeld } from './held-folder.ts';
 import { openRegular } from './open-regular.ts';
 import { isWithin } from './roots.ts';
 import { inodesTell, isSameFile } from './stable-inodes.ts';
@@ -93,24 +93,15 @@ export class DriveFiles {
     return real;
   }
 
-  /**
-   * Opens a folder, makes sure that it lies in the drive by the system's own word, and hands over a path to it that stays this folder whatever is put in its
-   * place meanwhile. Throws SYMLINK_OUTSIDE, FILE_VANISHED.
-   */
+  /** Works in a folder of the drive that is held open; see holdFolder. */
   private async inFolder<Result>(folder: string, use: (held: string) => Promise<Result>): Promise<Result> {
-    const plain = this.absolute(folder);
-    const root = await this.realRoot();
-    const handle = await open(plain, constants.O_RDONLY | constants.O_DIRECTORY).catch((error: unknown) => {
-      throw diskError(error, plain);
-    });
-    try {
-      const held = `/proc/self/fd/${handle.fd}`;
-      const real = await readlink(held);
-      if (!isWithin(root, real)) throw new AppError('SYMLINK_OUTSIDE', `${plain} leads to ${real}, outside the drive.`);
-      return await use(held);
-    } finally {
-      await handle.close();
-    }
+    return holdFolder(this.absolute(folder), await this.realRoot(), use);
+  }
+
+  /** Works on a file by a path that stays in its folder, links resolved, whatever is put in that folder's place meanwhile; see holdFolder. */
+  async holding<Result>(folder: string, name: string, use: (held: string) => Promise<Result>): Promise<Result> {
+    const full = await this.existing(folder, name);
+    return holdFolder(path.dirname(full), await this.realRoot(), (held) => use(inHeld(held, full)));
   }
 
   /** Whether the root is there and not empty. */

@@ -1,11 +1,12 @@
 import { createHash } from 'node:crypto';
-import { lstat, unlink } from 'node:fs/promises';
+import { lstat, stat, unlink } from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import type { ByteSource } from '@flagstone/core/formats/byte-source';
 import { writeSegments } from './copy-file.ts';
 import { handleSource, syncFolder } from './drive-files.ts';
 import { takeFolderRights } from './folder-rights.ts';
+import { holdFolder, inHeld } from './held-folder.ts';
 import { nameNew } from './name-new.ts';
 import { openRegular } from './open-regular.ts';
 import { temporaryName, whileUnderWay } from './temporary-names.ts';
@@ -18,29 +19,32 @@ export type Contents = { path: string } | { bytes: Uint8Array };
 /**
  * Puts a copy of a file, or one that was made, where nothing stands, by a temporary file that is flushed and read back before it gets its
  * name. The very same file that stands there already is left. Returns whether it was written. Throws NAME_TAKEN for another file, AUDIO_CHANGED
- * when what was read back differs.
+ * when what was read back differs, SYMLINK_OUTSIDE when its folder does not lie within another one (a real path).
  */
-export async function keepFile(contents: Contents, target: string): Promise<boolean> {
-  return withContents(contents, async (source) => {
-    const folder = path.dirname(target);
-    const there = await lstat(target).catch((error: NodeJS.ErrnoException) => {
-      if (error.code !== 'ENOENT') throw error;
-      return undefined;
-    });
-    if (there) {
-      const isSame =
-        there.isFile() &&
-        there.size === source.sizeBytes &&
-        (await withContents({ path: target }, digestOf)) === (await digestOf(source));
-      if (isSame) return false;
-      throw new AppError('NAME_TAKEN', `${target} is another file already.`);
-    }
-    const { ino } = await lstat(folder);
-    const temporary = temporaryName('part', `${ino}${(counter += 1)}`);
-    await whileUnderWay(temporary, () => writeProved(source, path.join(folder, temporary), target));
-    await syncFolder(folder);
-    return true;
+export async function keepFile(contents: Contents, shown: string, within: string): Promise<boolean> {
+  const keep = (source: ByteSource) =>
+    holdFolder(path.dirname(shown), within, (folder) => keepIn(folder, inHeld(folder, shown), source));
+  return withContents(contents, keep);
+}
+
+async function keepIn(folder: string, target: string, source: ByteSource): Promise<boolean> {
+  const there = await lstat(target).catch((error: NodeJS.ErrnoException) => {
+    if (error.code !== 'ENOENT') throw error;
+    return undefined;
   });
+  if (there) {
+    const isSame =
+      there.isFile() &&
+      there.size === source.sizeBytes &&
+      (await withContents({ path: target }, digestOf)) === (await digestOf(source));
+    if (isSame) return false;
+    throw new AppError('NAME_TAKEN', `${target} is another file already.`);
+  }
+  const { ino } = await stat(folder);
+  const temporary = temporaryName('part', `${ino}${(counter += 1)}`);
+  await whileUnderWay(temporary, () => writeProved(source, path.join(folder, temporary), target));
+  await syncFolder(folder);
+  return true;
 }
 
 let counter = 0;

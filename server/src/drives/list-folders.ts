@@ -1,5 +1,15 @@
 import { createHash } from 'node:crypto';
-import { lstatSync, readdirSync, realpathSync, statSync, type Dirent } from 'node:fs';
+import {
+  closeSync,
+  constants,
+  lstatSync,
+  openSync,
+  readdirSync,
+  readlinkSync,
+  realpathSync,
+  statSync,
+  type Dirent,
+} from 'node:fs';
 import { AppError, type ErrorCode } from '@flagstone/core/errors';
 import { isAudioName } from '@flagstone/core/formats/container';
 import { otherAudioByName } from '@flagstone/core/formats/other-audio';
@@ -61,8 +71,21 @@ export default function listFolders(tasks: readonly FolderTask[]): FolderResult[
 }
 
 function listFolder({ realRoot, full, seed, inodes, knownStamp }: FolderTask): ListedFolder {
-  const real = realpathSync(full);
-  const listing = readdirSync(full, { withFileTypes: true, encoding: 'buffer' });
+  // By a descriptor, so that it stays the folder that was looked at, whatever is put in its place.
+  const descriptor = openSync(full, constants.O_RDONLY | constants.O_DIRECTORY);
+  try {
+    const held = `/proc/self/fd/${descriptor}`;
+    const real = readlinkSync(held);
+    if (!isWithin(realRoot, real))
+      throw new AppError('SYMLINK_OUTSIDE', `${full} leads to ${real}, outside the drive.`);
+    return listHeld(held, real, { realRoot, full, seed, inodes, knownStamp });
+  } finally {
+    closeSync(descriptor);
+  }
+}
+
+function listHeld(held: string, real: string, { realRoot, full, seed, inodes, knownStamp }: FolderTask): ListedFolder {
+  const listing = readdirSync(held, { withFileTypes: true, encoding: 'buffer' });
   listing.sort((a, b) => Buffer.compare(a.name, b.name));
   const entries: ListedEntry[] = [];
   const folders: string[] = [];
@@ -71,7 +94,7 @@ function listFolder({ realRoot, full, seed, inodes, knownStamp }: FolderTask): L
   let hasFaults = false;
   let summary = `${seed}\n`;
   for (const entry of listing) {
-    const found = inspect(realRoot, full, entry);
+    const found = inspect(realRoot, held, full, entry);
     if (found === undefined) {
       const name = entry.name.toString();
       hasLeftovers ||= name.startsWith(TEMPORARY_PREFIX);
@@ -94,7 +117,12 @@ function utf8Name(bytes: Buffer): string | undefined {
 }
 
 /** What an entry of a folder is: a file, a fault, the name of a folder to be entered, or nothing of ours. */
-function inspect(realRoot: string, parent: string, entry: Dirent<Buffer>): ListedEntry | string | undefined {
+function inspect(
+  realRoot: string,
+  held: string,
+  parent: string,
+  entry: Dirent<Buffer>,
+): ListedEntry | string | undefined {
   const name = utf8Name(entry.name);
   if (name === undefined) {
     const shown = entry.name.toString('latin1');
@@ -106,20 +134,20 @@ function inspect(realRoot: string, parent: string, entry: Dirent<Buffer>): Liste
   if (entry.isDirectory()) return name;
   const isLink = entry.isSymbolicLink();
   if ((!entry.isFile() && !isLink) || (!isLink && !isAudioName(name))) return undefined;
-  const full = `${parent}/${name}`;
+  const [full, inHeld] = [`${parent}/${name}`, `${held}/${name}`];
   try {
     if (isLink) {
-      const real = realpathSync(full);
+      const real = realpathSync(inHeld);
       if (!isWithin(realRoot, real))
         throw new AppError('SYMLINK_OUTSIDE', `${full} leads to ${real}, outside the drive.`);
       if (statSync(real).isDirectory()) return name;
       if (!isAudioName(name)) return undefined;
     }
-    const found = isLink ? statSync(full) : lstatSync(full);
+    const found = isLink ? statSync(inHeld) : lstatSync(inHeld);
     if (!found.isFile()) return undefined;
     return { name, stamp: { sizeBytes: found.size, mtimeMs: found.mtimeMs, inode: String(found.ino) } };
   } catch (error) {
     const { code, message } = diskError(error, full);
-    return { name, code, message };
+    return { name, code, message: message.replaceAll(held, parent) };
   }
 }

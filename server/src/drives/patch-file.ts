@@ -1,3 +1,4 @@
+import { constants } from 'node:fs';
 import { open, unlink, type FileHandle } from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
@@ -89,11 +90,18 @@ export async function patchFile(
   await whileUnderWay(name, async () => {
     await writeFlushed(journalPath, encodeJournal(journal));
     await syncFolder(path.dirname(full));
-    const handle = await open(full, 'r+').catch(async (cause: NodeJS.ErrnoException) => {
-      await unlink(journalPath);
-      throw new AppError('FILE_READ_ONLY', `${full} cannot be opened for writing: ${cause.message}`, { cause });
-    });
+    // Not through a link that was put in its place, and only into the very file that the patches are for.
+    const handle = await open(full, constants.O_RDWR | constants.O_NOFOLLOW).catch(
+      async (cause: NodeJS.ErrnoException) => {
+        await unlink(journalPath);
+        throw new AppError('FILE_READ_ONLY', `${full} cannot be opened for writing: ${cause.message}`, { cause });
+      },
+    );
     try {
+      if (String((await handle.stat()).ino) !== inode) {
+        await unlink(journalPath);
+        throw new AppError('FILE_CHANGED', `${full} is another file by now.`);
+      }
       await applyJournal(handle, journal).catch(async (error: unknown) => {
         await putBack(handle, journal);
         await unlink(journalPath);

@@ -1,4 +1,17 @@
-import { chmod, link, mkdir, mkdtemp, readdir, readFile, rm, stat, symlink, utimes, writeFile } from 'node:fs/promises';
+import {
+  chmod,
+  link,
+  mkdir,
+  mkdtemp,
+  readdir,
+  readFile,
+  rename,
+  rm,
+  stat,
+  symlink,
+  utimes,
+  writeFile,
+} from 'node:fs/promises';
 import { execFileSync } from 'node:child_process';
 import os from 'node:os';
 import path from 'node:path';
@@ -9,6 +22,8 @@ import type { WritePlan } from '@flagstone/core/formats/write-plan';
 import { aiffBytes } from '@flagstone/demo/container-files';
 import { wavBytes } from '@flagstone/demo/wav-file';
 import { DriveFiles } from './drive-files.ts';
+import { keepFile } from './keep-file.ts';
+import listFolders from './list-folders.ts';
 import { signatureOf } from './journal-keys.ts';
 import { settleLeftovers, type KnownWrites } from './leftovers.ts';
 import { decodeJournal, encodeJournal, type PatchJournal } from './patch-journal.ts';
@@ -137,6 +152,58 @@ describe('rewriting a file in place', () => {
     };
     await rewriteFile(files, '', 'a.aiff', await files.stampOf('', 'a.aiff'), plan);
     expect((await readFile(on('a.aiff'))).equals(plain)).toBe(true);
+  });
+});
+
+describe('a folder that is swapped for a link while a file in it is written', () => {
+  let outside = '';
+  beforeEach(async () => {
+    outside = await mkdtemp(path.join(os.tmpdir(), 'flagstone-outside-'));
+    await mkdir(on('mill'));
+    await writeFile(on('mill/a.wav'), bytes);
+    await writeFile(path.join(outside, 'a.wav'), bytes);
+  });
+  afterEach(() => rm(outside, { recursive: true, force: true }));
+
+  const writeIn = async (folder: string, record: Partial<SoundRecord>, options: RewriteOptions) => {
+    const { plan } = await files.withSource(folder, 'a.wav', (source) =>
+      planWrite(source, { ...emptyRecord(), ...record }),
+    );
+    if (!plan) throw new Error('there is something to write');
+    return rewriteFile(files, folder, 'a.wav', await files.stampOf(folder, 'a.wav'), plan, options);
+  };
+  const swap = async () => {
+    await rename(on('mill'), on('moved'));
+    await symlink(outside, on('mill'));
+  };
+
+  it.each(['copy', 'in place'] as const)('stays the folder that was looked at: %s', async (how) => {
+    // A first write lays room for the next one to be made in place.
+    if (how === 'in place') await writeIn('mill', { fxName: 'Lock Gate' }, {});
+    const done = await writeIn('mill', { fxName: 'Weir' }, { beforeTouching: swap, alwaysCopy: how === 'copy' });
+    expect(done.how).toBe(how);
+    expect((await readFile(path.join(outside, 'a.wav'))).equals(bytes)).toBe(true);
+    expect(await readdir(outside)).toEqual(['a.wav']);
+    const { record } = await files.withSource('moved', 'a.wav', (source) => readAudio(source));
+    expect(record.fxName).toBe('Weir');
+    expect(await readdir(on('moved'))).toEqual(['a.wav']);
+  });
+
+  it('is refused for writing, keeping and listing once it is a link that leads out', async () => {
+    await swap();
+    await expect(writeIn('mill', { fxName: 'Weir' }, {})).rejects.toMatchObject({ code: 'SYMLINK_OUTSIDE' });
+    await expect(keepFile({ bytes }, on('mill/new.wav'), root)).rejects.toMatchObject({ code: 'SYMLINK_OUTSIDE' });
+    const task = { realRoot: root, full: on('mill'), seed: '', inodes: true };
+    expect(listFolders([task])).toMatchObject([{ code: 'SYMLINK_OUTSIDE' }]);
+    expect(await readdir(outside)).toEqual(['a.wav']);
+  });
+
+  it('is called by its own name in what is told', async () => {
+    await writeFile(on('mill/taken.wav'), 'other');
+    await expect(keepFile({ bytes }, on('mill/taken.wav'), root)).rejects.toMatchObject({
+      code: 'NAME_TAKEN',
+      message: `${on('mill/taken.wav')} is another file already.`,
+    });
   });
 });
 

@@ -1,4 +1,4 @@
-import { chmod, chown, rename, rm, stat, utimes } from 'node:fs/promises';
+import { chmod, chown, lstat, rename, rm, utimes } from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import { AudioDigester, fullAudioDigest } from '@flagstone/core/audio/digest';
@@ -44,7 +44,15 @@ export async function rewriteFile(
   plan: WritePlan,
   options: RewriteOptions = {},
 ): Promise<Rewritten> {
-  const full = await drive.existing(folder, name);
+  return drive.holding(folder, name, (full) => rewriteHeld(full, expected, plan, options));
+}
+
+async function rewriteHeld(
+  full: string,
+  expected: FileStamp,
+  plan: WritePlan,
+  options: RewriteOptions,
+): Promise<Rewritten> {
   try {
     const before = await openRegular(full);
     try {
@@ -59,14 +67,14 @@ export async function rewriteFile(
       let audioDigest: string | undefined;
       if (patches) {
         await proveAudioUntouched(source, facts, patches, plan.sizeBytes);
-        checkStamp(expected, await drive.stampOf(folder, name), full);
+        checkStamp(expected, await stampNow(full), full);
         await options.beforeTouching?.();
         await patchFile(full, expected.inode, source, patches, plan.sizeBytes);
       } else {
         audioDigest = await replaceByCopy(full, expected, source, facts, plan, options.beforeTouching);
       }
       if (options.keepTime) await utimes(full, old.atime, old.mtime);
-      const stamp = await drive.stampOf(folder, name);
+      const stamp = await stampNow(full);
       return { stamp, how: patches ? 'in place' : 'copy', ...(audioDigest === undefined ? {} : { audioDigest }) };
     } finally {
       await before.close();
@@ -74,6 +82,12 @@ export async function rewriteFile(
   } catch (error) {
     throw diskError(error, full);
   }
+}
+
+/** Of the file itself: what is a link by now is another one. */
+async function stampNow(full: string): Promise<FileStamp> {
+  const { size: sizeBytes, mtimeMs, ino } = await lstat(full);
+  return { sizeBytes, mtimeMs, inode: String(ino) };
 }
 
 function checkStamp(expected: FileStamp, actual: FileStamp, full: string): void {
@@ -110,8 +124,8 @@ async function replaceByCopy(
       const digest = digester.hex();
       if ((await digestOfFile(temporary, facts)) !== digest)
         throw new AppError('AUDIO_CHANGED', `The audio of ${full} would not be the same after writing.`);
-      const { mode, uid, gid, atime, size, mtimeMs, ino } = await stat(full);
-      checkStamp(expected, { sizeBytes: size, mtimeMs, inode: String(ino) }, full);
+      const { mode, uid, gid, atime } = await lstat(full);
+      checkStamp(expected, await stampNow(full), full);
       await chmod(temporary, mode);
       if (process.getuid?.() === 0) await chown(temporary, uid, gid);
       await utimes(temporary, atime, new Date());

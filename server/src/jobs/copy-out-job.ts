@@ -44,7 +44,7 @@ export async function copyOutJob(app: AppContext, run: JobRun): Promise<void> {
       if (!isWithin(folder, target)) throw new AppError('PATH_OUTSIDE_ROOTS', `${target} leads out of ${folder}.`);
       await enter(path.dirname(target));
       await run.fence.check();
-      const isWritten = await keepFile(await contentsOf(app, file, signal), target);
+      const isWritten = await keepFile(await contentsOf(app, file, signal), target, folder);
       if (isWritten) await noteUse(app, file.soundId, run.job.personId, folder);
       else same += 1;
       return undefined;

@@ -150,10 +150,11 @@ export async function performCut(app: AppContext, item: JournalRow, fence: Fence
   const target = files.absolute(copy.folder, after.name);
   let digest = '';
   try {
-    await cutFile(source, target, { ...after, range: before }, async (quickDigest) => {
+    const told = async (quickDigest: string): Promise<void> => {
       digest = quickDigest;
       await beginItem(app.db, item, 'started', fence, { after: { ...item.after, quickDigest } });
-    });
+    };
+    await cutFile(source, target, { ...after, range: before }, told, files.root);
   } catch (error) {
     throw diskError(error, target);
   }
