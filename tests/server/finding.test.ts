@@ -6,6 +6,8 @@ import type { ImportResult } from '@flagstone/contract/imports';
 import { parse } from 'csv-parse/sync';
 import { sql } from 'drizzle-orm';
 import ExcelJS from 'exceljs';
+import { sounds } from '@flagstone/server/db/schema';
+import { eq } from 'drizzle-orm';
 import { bytesOf, TestApplication } from './test-application.ts';
 
 /** Made-up sounds: name of the file, then what stands in it. */
@@ -362,6 +364,22 @@ describe('a table that is brought back', () => {
     await app.call('undoLast', { body: {} });
     expect(await names({ q: '"rain on the kiln roof" ' })).toEqual(['rain.wav']);
     expect((await bring(edited, query)).body).toMatchObject({ changed: 2 });
+  });
+
+  it('finds its sounds by their places while they are measured anew, when none has its digest', async () => {
+    await app.measured();
+    const bytes = await exportedAs('csv', ['audioDigest', 'path', 'fxName']);
+    const kept = await app.context.db.select({ id: sounds.id, fullDigest: sounds.fullDigest }).from(sounds);
+    expect(kept.every(({ fullDigest }) => (fullDigest ?? '') !== '')).toBe(true);
+    await app.context.db.update(sounds).set({ fullDigest: null });
+    expect((await bring(bytes, { format: 'csv' })).body).toMatchObject({
+      rows: 7,
+      unchanged: 7,
+      problems: 0,
+      unknown: [],
+    });
+    for (const { id, fullDigest } of kept)
+      await app.context.db.update(sounds).set({ fullDigest }).where(eq(sounds.id, id));
   });
 
   it('says of single rows why they cannot be brought back, and goes on with the others', async () => {

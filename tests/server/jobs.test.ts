@@ -153,3 +153,10 @@ describe('a second process', () => {
     }
   });
 });
+
+it('is left at the item it is at when its process is told to end, and goes on with the next one', async () => {
+  for (let number = 0; number < 600; number += 1) await app.put(`left/take ${number}.wav`, { seed: 9000 + number });
+  const { job } = await app.call('startIntake', { body: { path: `${app.drive}/left` } });
+  await app.restart();
+  expect(await app.ended(job)).toMatchObject({ state: 'done', done: 600, failed: 0 });
+});

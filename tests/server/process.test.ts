@@ -124,6 +124,31 @@ describe('the server as a process', () => {
     expect(await postmaster()).not.toBe(before);
   });
 
+  it('reads a part of a drive by the command when it is told the root, and opens no batch when it is not', async () => {
+    const data = path.join(folder, 'data');
+    const inner = path.join(folder, 'yard', 'inner');
+    await mkdir(inner, { recursive: true });
+    await writeFile(path.join(inner, 'a.wav'), wavBytes([Float32Array.of(0.5, -0.5)], { rate: 48_000, bits: 16 }));
+    const headers = { 'X-Flagstone-Person': '1' };
+    const batches = async () =>
+      ((await (await fetch(`${server.address}/api/batches`, { headers })).json()) as { name: string }[]).length;
+    const whole = await ended([
+      'index',
+      path.join(folder, 'yard'),
+      '--data',
+      data,
+      '--root',
+      path.join(folder, 'yard'),
+    ]);
+    expect([whole.code, whole.said]).toEqual([0, '']);
+    const known = await batches();
+    const refused = await ended(['index', inner, '--data', data]);
+    expect([refused.code, refused.said]).toEqual([1, expect.stringContaining('--root')]);
+    expect([refused.said.includes('    at '), await batches()]).toEqual([false, known]);
+    const part = await ended(['index', inner, '--data', data, '--root', path.join(folder, 'yard')]);
+    expect([part.code, await batches()]).toEqual([0, known + 1]);
+  });
+
   it('says that a port is in use, and ends', async () => {
     const port = new URL(server.address).port;
     const other = path.join(folder, 'other');

@@ -1,5 +1,5 @@
 import { execFile } from 'node:child_process';
-import { mkdir, mkdtemp, readdir, readFile, rm, symlink, writeFile } from 'node:fs/promises';
+import { chmod, mkdir, mkdtemp, readdir, readFile, rm, stat, symlink, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import { promisify } from 'node:util';
@@ -215,6 +215,18 @@ describe('copying out to a folder', () => {
     expect(await readdir(folder)).toHaveLength(4);
     expect(await readFile(path.join(folder, 'kiln door.wav'))).toEqual(await fileOf(`${FOLDER}/kiln door.wav`));
     expect(await usesOf('kiln door.wav')).toBe(before + 1);
+  });
+
+  it('gives each file the rights that its folder gives to others, not those of a secret', async () => {
+    const folder = path.join(app.drive, 'shared');
+    await mkdir(folder);
+    await chmod(folder, 0o2775);
+    expect(await copyTo(folder)).toMatchObject({ done: 4, failed: 0 });
+    const { uid, gid } = await stat(folder);
+    for (const name of await readdir(folder)) {
+      const file = await stat(path.join(folder, name));
+      expect([name, (file.mode & 0o777).toString(8), file.uid, file.gid]).toEqual([name, '664', uid, gid]);
+    }
   });
 
   it('is refused before it begins when the folder has not so much room', async () => {

@@ -14,30 +14,25 @@ interface Account {
 
 /**
  * When root starts Flagstone, gives up root's rights for those of the account that owns the data folder; a data folder that is new belongs to the account
- * `flagstone`, where there is one. Says as what it goes on, and why root's rights are kept where they are. Before anything else of the work is done.
+ * `flagstone`, where there is one. To be called before anything else of the work is done; returns what is to be said of it, empty when somebody else than
+ * root starts it.
  */
-export function dropRights(dataFolder: string, say: (text: string) => void): void {
-  if (process.getuid?.() !== 0 || !process.setuid || !process.setgid) return;
+export function dropRights(dataFolder: string): string {
+  if (process.getuid?.() !== 0 || !process.setuid || !process.setgid) return '';
   const account = accountFor(dataFolder);
   if (!account)
-    return say(
-      `Flagstone runs with all rights of root. To run it with those of an account: give it the data folder (chown -R NAME ${dataFolder}), or make an account “${OWN_ACCOUNT}” before the first start.`,
-    );
+    return `Flagstone runs with all rights of root. To run it with those of an account: give it the data folder (chown -R NAME ${dataFolder}), or make an account “${OWN_ACCOUNT}” before the first start.`;
   if (!mayRead(account))
-    return say(
-      `Flagstone runs with all rights of root: the account “${account.name}”, which owns ${dataFolder}, cannot read the program in ${PROJECT_FOLDER}.`,
-    );
+    return `Flagstone runs with all rights of root: the account “${account.name}”, which owns ${dataFolder}, cannot read the program in ${PROJECT_FOLDER}.`;
   const cluster = path.join(dataFolder, 'postgres', 'cluster');
   if (![undefined, account.uid].includes(ownerOf(cluster)))
-    return say(
-      `Flagstone runs with all rights of root: ${cluster} belongs to another account than ${dataFolder} (chown -R ${account.name} ${dataFolder}).`,
-    );
+    return `Flagstone runs with all rights of root: ${cluster} belongs to another account than ${dataFolder} (chown -R ${account.name} ${dataFolder}).`;
   process.setgroups?.([]);
   (process as { initgroups?: (user: string, extraGroup: number) => void }).initgroups?.(account.name, account.gid);
   process.setgid(account.gid);
   process.setuid(account.uid);
   process.env['HOME'] = dataFolder;
-  say(`Started by root; runs with the rights of the account “${account.name}”, which owns ${dataFolder}.`);
+  return `Started by root; runs with the rights of the account “${account.name}”, which owns ${dataFolder}.`;
 }
 
 function accountFor(dataFolder: string): Account | undefined {

@@ -19,7 +19,8 @@ export async function indexFolder(args: string[]): Promise<number> {
   if (folder === undefined || more.length > 0) throw new UsageError('index needs one DIR');
   const given = path.resolve(folder);
   const dataFolder = path.resolve(values.data ?? defaultDataFolder());
-  dropRights(dataFolder, (text) => process.stderr.write(`${text}\n`));
+  // Said by whoever serves: here only the answer and faults are wanted.
+  dropRights(dataFolder);
   const postgres = await startLocalPostgres(dataFolder);
   try {
     const { context, close } = await openContext(

@@ -33,7 +33,7 @@ export async function start(args: string[]): Promise<number> {
   if (!Number.isInteger(port) || port < 0 || port > 65535)
     throw new UsageError(`--port needs a number from 0 to 65535, not “${values.port}”`);
   const dataFolder = path.resolve(values.data ?? defaultDataFolder());
-  dropRights(dataFolder, (text) => process.stdout.write(`${text}\n`));
+  const rights = dropRights(dataFolder);
   await mkdir(dataFolder, { recursive: true });
   const log = pino({ level: process.env['FLAGSTONE_LOG'] ?? 'warn' }, pino.destination(2));
 
@@ -59,6 +59,7 @@ export async function start(args: string[]): Promise<number> {
       const actualPort = typeof address === 'object' && address ? address.port : port;
       process.stdout.write(`Flagstone runs at http://127.0.0.1:${actualPort}/ with its data in ${dataFolder}\n`);
       process.stdout.write(`Allowed roots: ${roots.join(', ') || 'none (add folders with --root DIR)'}\n`);
+      if (rights !== '') process.stdout.write(`${rights}\n`);
       process.stdout.write('Choose a person at the top right: Orla Venn or Tobias Reed. Stop with Ctrl+C.\n');
       await untilStopped();
       listening.close();

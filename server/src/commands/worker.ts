@@ -17,7 +17,7 @@ export async function worker(args: string[]): Promise<number> {
     options: { data: { type: 'string' }, database: { type: 'string' }, root: { type: 'string', multiple: true } },
   });
   const dataFolder = path.resolve(values.data ?? defaultDataFolder());
-  dropRights(dataFolder, (text) => process.stdout.write(`${text}\n`));
+  const rights = dropRights(dataFolder);
   const log = pino({ level: process.env['FLAGSTONE_LOG'] ?? 'warn' }, pino.destination(2));
   const postgres =
     values.database === undefined ? await startLocalPostgres(dataFolder, (what) => log.warn(what)) : undefined;
@@ -26,6 +26,7 @@ export async function worker(args: string[]): Promise<number> {
   if (postgres && existsSync(demoDrives)) roots.push(demoDrives);
   const application = await openApplication(values.database ?? postgres?.connectionString ?? '', roots, log);
   process.stdout.write(`Taking jobs for drives below ${roots.join(', ') || 'no root (add folders with --root DIR)'}\n`);
+  if (rights !== '') process.stdout.write(`${rights}\n`);
   await untilStopped();
   await application.close();
   await postgres?.leave();
