@@ -86,7 +86,7 @@ asRoot('a server started by root', () => {
       expect(faults.map(({ code }) => code)).toEqual(['PATH_NOT_READABLE']);
       // Nor what it may read in a folder of somebody else: said when the plan is made, not of each file while it runs.
       await chmod(path.join(folder, 'sounds', 'mine.wav'), 0o644);
-      const post = async (place: string, what: object) =>
+      const post = async (place: string, what: object): Promise<unknown> =>
         (await fetch(`${owned.address}/api/${place}`, { method: 'POST', headers, body: JSON.stringify(what) })).json();
       await post('intake', JSON.parse(body) as object);
       const rows = async () =>

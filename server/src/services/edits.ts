@@ -35,7 +35,7 @@ interface Change {
 }
 
 /** Records that are worked on in one go: more would keep everybody else waiting for the main thread. */
-const EDITED_AT_ONCE = 100;
+const EDITED_AT_ONCE = 50;
 
 /** One edit for all records of a selection, as one change that can be undone as one. */
 export async function editSelection(

@@ -25,7 +25,7 @@ export interface Planner {
 }
 
 /** Rows of which the files are looked at between two statements. */
-const PAGE = 100;
+const PAGE = 50;
 
 /**
  * Previews a renaming or writing of the selected copies: every item with its before and after and every problem, stored so that what was

@@ -224,7 +224,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
         v-if="leftOut !== ''"
         type="button"
         class="faults"
-        :class="{ current: step === 'unreadable' }"
+        :class="{ current: step === 'unreadable', note: unreadable.length === 0 }"
         @click="goTo('unreadable')"
       >
         {{ leftOut }}
@@ -400,8 +400,18 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
   cursor: pointer;
 }
 
+.faults.note {
+  border-color: var(--hairline);
+  background: var(--surface);
+  color: var(--ink);
+}
+
 .faults.current {
   background: var(--iron-wash);
+}
+
+.faults.note.current {
+  background: var(--sunken);
 }
 
 .spring {

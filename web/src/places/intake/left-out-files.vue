@@ -36,7 +36,7 @@ defineProps<{ unreadable: Unreadable[]; otherAudio: Record<string, number> }>();
         Flagstone does not take them up, and leaves them exactly as they are. Convert those that belong to the
         collection to WAV or FLAC and read the folder again; the originals may stay beside them.
       </p>
-      <table class="plain">
+      <table class="plain formats">
         <thead>
           <tr>
             <th>Format</th>
@@ -64,5 +64,9 @@ defineProps<{ unreadable: Unreadable[]; otherAudio: Record<string, number> }>();
 
 h2 + .soft {
   max-width: 72ch;
+}
+
+.formats {
+  width: 360px;
 }
 </style>
