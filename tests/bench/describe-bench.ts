@@ -4,6 +4,7 @@ import os from 'node:os';
 import path from 'node:path';
 import { parseArgs } from 'node:util';
 import { openContext } from '@flagstone/server/application';
+import { connect } from '@flagstone/server/db/connect';
 import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
 import { httpServer } from '@flagstone/server/http-server';
 import { sql } from 'drizzle-orm';
@@ -25,7 +26,9 @@ await chmod(folder, 0o755);
 const postgres = await startLocalPostgres(path.join(folder, 'data'));
 const log = pino({ level: 'warn' }, pino.destination(2));
 const { context, close } = await openContext(postgres.connectionString, [folder], log);
-await fillCatalogue(context.db, count);
+// Filling sets numbers and statistics, which is the owner's right.
+const owner = await connect(postgres.connectionString, undefined, true);
+await fillCatalogue(owner.db, count);
 await fillWaveforms(context.db);
 await context.db.execute(sql`insert into collections (name) values ('Bench') on conflict do nothing`);
 await context.db.execute(sql`
@@ -35,7 +38,8 @@ await context.db.execute(
   sql`insert into batches (name, folder_id, created_by) select 'Bench', min(id), 1 from folders`,
 );
 await context.db.execute(sql`insert into batch_items (batch_id, copy_id) select 1, id from copies`);
-await context.db.execute(sql`analyze`);
+await owner.db.execute(sql`analyze`);
+await owner.close();
 const server = httpServer(context).listen(0, '127.0.0.1');
 await new Promise((resolve) => server.once('listening', resolve));
 const address = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;

@@ -5,6 +5,7 @@ import path from 'node:path';
 import { parseArgs, promisify } from 'node:util';
 import { wavBytes } from '@flagstone/demo/wav-file';
 import { openContext } from '@flagstone/server/application';
+import { connect } from '@flagstone/server/db/connect';
 import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
 import { indexJob } from '@flagstone/server/jobs/index-job';
 import { fillCatalogue } from './fill-catalogue.ts';
@@ -73,7 +74,10 @@ const find = (): Promise<unknown> => run('find', [drive, '-type', 'f', '-printf'
 try {
   const rows = Number(values.rows);
   if (rows > 0) {
-    const making = await seconds(() => fillCatalogue(context.db, rows));
+    // Filling sets numbers and statistics, which is the owner's right.
+    const owner = await connect(postgres.connectionString, undefined, true);
+    const making = await seconds(() => fillCatalogue(owner.db, rows));
+    await owner.close();
     process.stdout.write(`${rows.toLocaleString('en')} sounds made in the database in ${making.toFixed(0)} s\n`);
     for (const [what, ask] of [
       ['first page of the catalogue', () => listRows(context, { kind: 'catalogue' }, listQuerySchema.parse({}))],
