@@ -1,16 +1,18 @@
-import { nameKey, splitExtension } from './name-blocks.ts';
+import { nameKey, splitExtension, withoutCounter } from './name-blocks.ts';
 
 /**
  * What stands in a folder, for renaming in it: which names are taken, and which files belong to an audio file because they bear its name: `take.txt`
  * or `take.wav.txt` beside `take.wav`.
  */
 export class FolderNames {
-  private readonly keys: Set<string>;
+  private readonly keys = new Set<string>();
   private readonly others = new Map<string, string[]>();
   private readonly audioByBase = new Map<string, number>();
+  /** How many names there are with a counter, by the name without it. */
+  private readonly counted = new Map<string, number>();
 
   constructor(names: readonly string[], isAudio: (name: string) => boolean) {
-    this.keys = new Set(names.map(nameKey));
+    names.forEach((name) => this.take(name));
     for (const name of names) {
       if (name.startsWith('.')) continue;
       const base = nameKey(splitExtension(name).base);
@@ -32,7 +34,16 @@ export class FolderNames {
   readonly counters = new Map<string, number>();
 
   take(name: string): void {
-    this.keys.add(nameKey(name));
+    const key = nameKey(name);
+    if (this.keys.has(key)) return;
+    this.keys.add(key);
+    const plain = withoutCounter(key);
+    if (plain !== undefined) this.counted.set(plain, this.countedAs(plain) + 1);
+  }
+
+  /** How many names are a name with a counter, as freeName gives it. */
+  countedAs(name: string): number {
+    return this.counted.get(nameKey(name)) ?? 0;
   }
 
   /** The files that bear an audio file's name; one that two audio files share belongs to neither. */

@@ -253,9 +253,14 @@ export function freeName(
   }
 }
 
+/** A name without its counter; undefined when it has none as freeName gives it. */
+export function withoutCounter(fileName: string): string | undefined {
+  const { base, extension } = splitExtension(fileName);
+  const plain = base.replace(/ \d{2,}$/, '');
+  return plain === base ? undefined : plain + extension;
+}
+
 /** Whether a name is another one with a counter, as freeName gives it. */
 export function isCountedName(fileName: string, wanted: string): boolean {
-  const [own, plain] = [splitExtension(fileName), splitExtension(wanted)];
-  const rest = own.base.slice(plain.base.length);
-  return own.base.startsWith(plain.base) && own.extension === plain.extension && /^ \d{2,}$/.test(rest);
+  return withoutCounter(fileName) === wanted;
 }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from '@jest/globals';
-import { nameKey } from './name-blocks.ts';
+import { FolderNames } from './companions.ts';
 import { NameSeries } from './name-series.ts';
 
 const WANTED = 'CERMBrk_Pot Shatters_OV_KILN.wav';
@@ -7,9 +7,9 @@ const numbered = (number: string): string => `CERMBrk_Pot Shatters_OV_KILN ${num
 
 function named(names: string[], taken: string[] = []): string[] {
   const series = new NameSeries();
-  const keys = new Set(taken.map(nameKey));
+  const folder = new FolderNames([...names, ...taken], () => true);
   names.forEach((name, id) => series.meet('yard', WANTED, { id, name }));
-  return names.map((_, id) => series.nameFor('yard', WANTED, id, (key) => keys.has(key)));
+  return names.map((_, id) => series.nameFor('yard', WANTED, id, folder));
 }
 
 describe('takes for which one name is planned', () => {
@@ -45,6 +45,6 @@ describe('takes for which one name is planned', () => {
     const series = new NameSeries();
     series.meet('yard', WANTED, { id: 1, name: 'a.wav' });
     series.meet('mill', WANTED, { id: 2, name: 'a.wav' });
-    expect(series.nameFor('mill', WANTED, 2, () => false)).toBe(WANTED);
+    expect(series.nameFor('mill', WANTED, 2, new FolderNames(['a.wav'], () => true))).toBe(WANTED);
   });
 });

@@ -1,3 +1,4 @@
+import type { FolderNames } from './companions.ts';
 import { isCountedName, nameKey, splitExtension } from './name-blocks.ts';
 
 /** A file that is to be named, as it is called now. */
@@ -5,6 +6,8 @@ export interface SeriesMember {
   id: number;
   name: string;
 }
+
+type NamesInFolder = Pick<FolderNames, 'has' | 'countedAs'>;
 
 const byName = new Intl.Collator('en', { numeric: true, sensitivity: 'base' });
 const FEWEST_DIGITS = 2;
@@ -27,20 +30,14 @@ export class NameSeries {
   }
 
   /** The name with its number for a file of a series of several, or of one that was begun before, past numbers that are taken; the wanted name for every other file. */
-  nameFor(place: string, wanted: string, id: number, isTaken: (key: string) => boolean): string {
+  nameFor(place: string, wanted: string, id: number, folder: NamesInFolder): string {
     const key = keyOf(place, wanted);
     const members = this.members.get(key);
-    if (!members || (members.length < 2 && !isBegun(wanted, isTaken))) return wanted;
-    const names = this.numbered.get(key) ?? numberedNames(members, wanted, isTaken);
+    if (!members || (members.length < 2 && folder.countedAs(wanted) === 0)) return wanted;
+    const names = this.numbered.get(key) ?? numberedNames(members, wanted, folder);
     this.numbered.set(key, names);
     return names.get(id) ?? wanted;
   }
-}
-
-/** A first of several stands in the folder already. */
-function isBegun(wanted: string, isTaken: (key: string) => boolean): boolean {
-  const { base, extension } = splitExtension(wanted);
-  return ['01', '001', '0001'].some((number) => isTaken(nameKey(`${base} ${number}${extension}`)));
 }
 
 function keyOf(place: string, wanted: string): string {
@@ -50,7 +47,7 @@ function keyOf(place: string, wanted: string): string {
 function numberedNames(
   members: readonly SeriesMember[],
   wanted: string,
-  isTaken: (key: string) => boolean,
+  folder: NamesInFolder,
 ): ReadonlyMap<number, string> {
   const { base, extension } = splitExtension(wanted);
   const digits = Math.max(FEWEST_DIGITS, String(members.length).length);
@@ -61,7 +58,7 @@ function numberedNames(
     do {
       number += 1;
       name = `${base} ${String(number).padStart(digits, '0')}${extension}`;
-    } while (isTaken(nameKey(name)));
+    } while (folder.has(name));
     names.set(id, name);
   }
   return names;

@@ -120,7 +120,7 @@ export class DriveFiles {
 
   /** Whether files may be made and renamed in a folder; by default in the root. Also false where the whole file system is read-only. */
   async isWritable(folder = ''): Promise<boolean> {
-    return access(path.join(this.root, folder), constants.W_OK).then(
+    return access(this.absolute(folder), constants.W_OK).then(
       () => true,
       () => false,
     );

@@ -3,9 +3,6 @@ import { companionName, type FolderNames } from '@flagstone/core/ucs/companions'
 import { freeName, isCountedName, nameKey } from '@flagstone/core/ucs/name-blocks';
 import type { DriveFiles } from './drive-files.ts';
 
-/** Numbers beyond are years and the like, whose neighbours alone are looked for. */
-const MOST_IN_SERIES = 10_000;
-
 /** A file that takes another name in its folder. */
 export interface NameChange {
   from: string;
@@ -25,7 +22,7 @@ export function layName(names: FolderNames, current: string, wanted: string, wit
   const own = nameKey(current);
   const isTaken = (key: string): boolean => key !== own && names.hasKey(key);
   // What bears the name with a counter already keeps its number.
-  const isCounted = isCountedName(current, wanted) && (isTaken(nameKey(wanted)) || isOneOfSeries(current, isTaken));
+  const isCounted = isCountedName(current, wanted) && (isTaken(nameKey(wanted)) || names.countedAs(wanted) > 1);
   const name = isCounted ? current : freeName(wanted, isTaken, names.counters);
   names.take(name);
   const laid: LaidName = { name, companions: [], staying: [] };
@@ -38,14 +35,6 @@ export function layName(names: FolderNames, current: string, wanted: string, wit
     names.take(to);
   }
   return laid;
-}
-
-/** Another file of the folder bears the same name with the number before or after, or with a lower one. */
-function isOneOfSeries(counted: string, isTaken: (key: string) => boolean): boolean {
-  const [, front = '', digits = '', extension = ''] = /^(.* )(\d+)(\.[^.]*|)$/.exec(counted) ?? [];
-  const own = Math.min(Number(digits), MOST_IN_SERIES);
-  const named = (number: number): string => nameKey(front + String(number).padStart(digits.length, '0') + extension);
-  return Array.from({ length: own + 1 }, (_, index) => own + 1 - index).some((number) => isTaken(named(number)));
 }
 
 /**

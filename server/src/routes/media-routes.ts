@@ -43,11 +43,13 @@ const spectrogramQuery = partQuery.extend({
   channel: z.coerce.number().int().min(0).max(4096).default(0),
 });
 const MOST_STEPS_LETTERS = 10_000;
-const triedOutQuery = z.strictObject({
-  from: z.coerce.number().optional(),
-  to: z.coerce.number().optional(),
-  steps: z.string().max(MOST_STEPS_LETTERS),
-});
+const triedOutQuery = z
+  .strictObject({
+    from: z.coerce.number().optional(),
+    to: z.coerce.number().optional(),
+    steps: z.string().max(MOST_STEPS_LETTERS),
+  })
+  .refine(({ from, to }) => (from === undefined) === (to === undefined), 'names one end of a part alone');
 const exportBody = z.strictObject({ part: partSchema.nullable(), tryOut: tryOutSchema });
 
 /** Throws BAD_REQUEST for what is no JSON. */

@@ -106,7 +106,7 @@ function planOne(
     return { copyId: row.copyId, state: 'blocked', before: { name: row.name }, after, problems };
   }
 
-  const wanted = series.nameFor(placeOf(row), planned.name, row.copyId, (key) => names.hasKey(key));
+  const wanted = series.nameFor(placeOf(row), planned.name, row.copyId, names);
   const { name, companions, staying } = layName(names, row.name, wanted, withCompanions);
   if (wanted !== planned.name)
     notice('SERIES_NUMBERED', `Several files are to be called “${planned.name}”: they are numbered by their names.`);
