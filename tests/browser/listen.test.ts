@@ -208,6 +208,19 @@ step('tries a room and another pitch, hears it, and pulls it', async () => {
   await page.evaluate('document.activeElement.blur()');
   await page.keyboard.press('h');
   await walker.shows('Trying out');
+  // What is dragged out of the strip is what is heard: a file of its own, not the sound as it is.
+  const dragged = await page.$eval('.strip .name', (name) => {
+    const dataTransfer = new DataTransfer();
+    name.dispatchEvent(new DragEvent('dragstart', { dataTransfer, bubbles: true }));
+    return dataTransfer.getData('DownloadURL');
+  });
+  const [, address = ''] = /tried out\.wav:(.*)$/.exec(dragged) ?? [];
+  const head = await page.evaluate(async (from) => {
+    const answer = await fetch(from);
+    const bytes = new Uint8Array(await answer.arrayBuffer());
+    return [answer.status, String.fromCharCode(...bytes.slice(0, 4))];
+  }, address);
+  expect(head).toEqual([200, 'RIFF']);
   await page.waitForFunction(() => Number(document.querySelector('.meter')?.getAttribute('data-peak')) > -50, {});
   await walker.tabTo('Speed in semitones');
   for (let half = 0; half < 4; half += 1) await page.keyboard.press('ArrowLeft');
