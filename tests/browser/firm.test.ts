@@ -169,7 +169,7 @@ describe('going through a list while a search is on its way', () => {
     await page.goto(`${server.address}/catalogue?sort=name`);
     await rowsAre(7);
     const { held, release } = await holdBack(/\/api\/catalogue\?/);
-    await walker.searchFor('kiln');
+    await walker.askFor('kiln');
     await page.waitForFunction(() => location.search.includes('kiln'));
     while (held.length === 0) await new Promise(setImmediate);
     await walker.press('Escape');

@@ -75,8 +75,14 @@ export class Walker {
     throw new Error(`${most} Tabs did not lead to “${name}”; they led to ${[...new Set(met)].join(', ')}`);
   }
 
-  /** Replaces the words of the search line, from the keyboard. */
+  /** Replaces the words of the search line, from the keyboard, and waits until the list shows what they find: a key before that is for the old rows. */
   async searchFor(words: string): Promise<void> {
+    await this.askFor(words);
+    await this.page.waitForFunction(() => !document.querySelector('[role="grid"][aria-busy="true"]'));
+  }
+
+  /** The same without waiting for the rows. */
+  async askFor(words: string): Promise<void> {
     await this.press('Escape');
     await this.press('/');
     await this.press('Control+a');
