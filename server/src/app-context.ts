@@ -2,10 +2,10 @@ import type { CategoryList } from '@flagstone/core/ucs/category-list';
 import type { CategorySuggester } from '@flagstone/core/suggest/suggest-category';
 import type { Logger } from 'pino';
 import type { Database } from './db/connect.ts';
-import type { AllowedRoots } from './drives/roots.ts';
-import type { WorkerPool } from './drives/worker-pool.ts';
+import type { AllowedRoots } from './disk/roots.ts';
+import type { WorkerPool } from './workers/worker-pool.ts';
 import type { JobQueue } from './jobs/job-queue.ts';
-import type { LiveEvents } from './services/live-events.ts';
+import type { LiveEvents } from './live/live-events.ts';
 
 /** What services work with; made once at start and handed down, so that tests can make their own. */
 export interface AppContext {

@@ -3,20 +3,20 @@ import type { AppContext } from './app-context.ts';
 import { connect } from './db/connect.ts';
 import { people } from './db/schema.ts';
 import { defaultDataFolder } from './commands/usage.ts';
-import { keyOfFolder } from './drives/journal-keys.ts';
-import { AllowedRoots } from './drives/roots.ts';
-import { WorkerPool } from './drives/worker-pool.ts';
-import { copyOutJob } from './jobs/copy-out-job.ts';
-import { indexJob } from './jobs/index-job.ts';
+import { keyOfFolder } from './disk/journal-keys.ts';
+import { AllowedRoots } from './disk/roots.ts';
+import { WorkerPool } from './workers/worker-pool.ts';
+import { copyOutJob } from './delivering/copy-out-job.ts';
+import { indexJob } from './intake/index-job.ts';
 import { JobQueue } from './jobs/job-queue.ts';
-import { measureJob, measureNewSounds, remeasureOutdated } from './jobs/measure-job.ts';
-import { recoverJournal, runPlanJob, undoPlanJob } from './jobs/plan-jobs.ts';
-import { categoriesInForce } from './services/category-lists.ts';
-import { reconnectDrives, seesDrives } from './services/drives.ts';
-import { takeJournalKey } from './services/known-writes.ts';
-import { readAgainWhatIsDue } from './services/read-folders.ts';
-import { FolderWatcher } from './services/watching.ts';
-import { LiveEvents } from './services/live-events.ts';
+import { measureJob, measureNewSounds, remeasureOutdated } from './listening/measure-job.ts';
+import { recoverJournal, runPlanJob, undoPlanJob } from './plans/plan-jobs.ts';
+import { categoriesInForce } from './describing/category-lists.ts';
+import { reconnectDrives, seesDrives } from './drives/drives.ts';
+import { takeJournalKey } from './drives/known-writes.ts';
+import { readAgainWhatIsDue } from './intake/read-folders.ts';
+import { FolderWatcher } from './intake/watching.ts';
+import { LiveEvents } from './live/live-events.ts';
 
 /** Two made-up people, so that every change has somebody who made it until there is a sign-in. */
 const FIRST_PEOPLE = [

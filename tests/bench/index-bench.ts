@@ -7,12 +7,12 @@ import { wavBytes } from '@flagstone/demo/wav-file';
 import { openContext } from '@flagstone/server/application';
 import { connect } from '@flagstone/server/db/connect';
 import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
-import { indexJob } from '@flagstone/server/jobs/index-job';
+import { indexJob } from '@flagstone/server/intake/index-job';
 import { fillCatalogue } from './fill-catalogue.ts';
 import { listQuerySchema } from '@flagstone/contract/selection';
-import { listRows } from '@flagstone/server/services/list-rows';
-import { statisticsOf } from '@flagstone/server/services/statistics';
-import { openBatch } from '@flagstone/server/services/batches';
+import { listRows } from '@flagstone/server/finding/list-rows';
+import { statisticsOf } from '@flagstone/server/finding/statistics';
+import { openBatch } from '@flagstone/server/intake/batches';
 import pino from 'pino';
 
 /**

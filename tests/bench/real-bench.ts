@@ -12,10 +12,10 @@ import { planWrite } from '@flagstone/core/formats/plan-write';
 import { applyEdit } from '@flagstone/core/record/edit';
 import { differingFields, emptyRecord, filledFields, type SoundRecord } from '@flagstone/core/record/fields';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
-import { DriveFiles } from '@flagstone/server/drives/drive-files';
-import { diskError } from '@flagstone/server/drives/disk-errors';
-import { readAudio, sha256 } from '@flagstone/server/drives/read-audio';
-import { rewriteFile } from '@flagstone/server/drives/rewrite-file';
+import { DriveFiles } from '@flagstone/server/disk/drive-files';
+import { diskError } from '@flagstone/server/disk/disk-errors';
+import { readAudio, sha256 } from '@flagstone/server/disk/read-audio';
+import { rewriteFile } from '@flagstone/server/disk/rewrite-file';
 
 /**
  * `bench real DIR [--most N]`: every audio file below a folder is read; a copy of it is written with a full record and proved: the audio that ffmpeg decodes

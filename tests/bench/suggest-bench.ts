@@ -1,6 +1,6 @@
 import { readFile } from 'node:fs/promises';
 import { CategorySuggester } from '@flagstone/core/suggest/suggest-category';
-import { wordNet } from '@flagstone/server/services/word-net';
+import { wordNet } from '@flagstone/server/disk/word-net';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
 
 /** `bench suggest FILE.tsv`: how often the best, and one of the best three, suggestions is acceptable, against a file with columns Path, Best, Acceptable (names of categories, `;` between). */

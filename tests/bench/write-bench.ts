@@ -7,8 +7,8 @@ import { windowedSource } from '@flagstone/core/formats/byte-source';
 import { planWrite } from '@flagstone/core/formats/plan-write';
 import { emptyRecord, type SoundRecord } from '@flagstone/core/record/fields';
 import { wavBytes } from '@flagstone/demo/wav-file';
-import { DriveFiles } from '@flagstone/server/drives/drive-files';
-import { rewriteFile } from '@flagstone/server/drives/rewrite-file';
+import { DriveFiles } from '@flagstone/server/disk/drive-files';
+import { rewriteFile } from '@flagstone/server/disk/rewrite-file';
 
 /**
  * `bench write [--megabytes 1000] [--folder DIR]`: an edit in place of a long WAV beside that of a short one, and a write by copy beside `cp`,

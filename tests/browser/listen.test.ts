@@ -5,7 +5,7 @@ import path from 'node:path';
 import { promisify } from 'node:util';
 import { afterAll, beforeAll, expect, jest } from '@jest/globals';
 import { memorySource } from '@flagstone/core/formats/byte-source';
-import { readAudio } from '@flagstone/server/drives/read-audio';
+import { readAudio } from '@flagstone/server/disk/read-audio';
 import { demoCollection } from '@flagstone/demo/collection';
 import { demoFileBytes } from '@flagstone/demo/make-collection';
 import { sines } from '@flagstone/demo/test-signals';

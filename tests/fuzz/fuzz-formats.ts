@@ -4,7 +4,7 @@ import { memorySource } from '@flagstone/core/formats/byte-source';
 import { describeFile } from '@flagstone/core/formats/describe-file';
 import { planWrite } from '@flagstone/core/formats/plan-write';
 import { applyPlan } from '@flagstone/core/formats/write-plan';
-import { readAudio, sha256 } from '@flagstone/server/drives/read-audio';
+import { readAudio, sha256 } from '@flagstone/server/disk/read-audio';
 import { mutate, randomNumbers } from './mutate.ts';
 import { FUZZ_RECORD, seedFiles } from './seed-files.ts';
 

@@ -1,9 +1,9 @@
 import { readdir } from 'node:fs/promises';
 import { windowedSource } from '@flagstone/core/formats/byte-source';
 import { planWrite } from '@flagstone/core/formats/plan-write';
-import { DriveFiles } from '@flagstone/server/drives/drive-files';
-import { useJournalKeys } from '@flagstone/server/drives/journal-keys';
-import { rewriteFile } from '@flagstone/server/drives/rewrite-file';
+import { DriveFiles } from '@flagstone/server/disk/drive-files';
+import { useJournalKeys } from '@flagstone/server/disk/journal-keys';
+import { rewriteFile } from '@flagstone/server/disk/rewrite-file';
 import { takeRecord } from './take.ts';
 
 /** Writes one take after another into every file of a folder, in place and by copy in turn, until it is killed. Arguments: folder, first take. */

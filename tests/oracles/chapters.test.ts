@@ -8,7 +8,7 @@ import { memorySource } from '@flagstone/core/formats/byte-source';
 import { planWrite } from '@flagstone/core/formats/plan-write';
 import { applyPlan } from '@flagstone/core/formats/write-plan';
 import { emptyRecord } from '@flagstone/core/record/fields';
-import { readAudio } from '@flagstone/server/drives/read-audio';
+import { readAudio } from '@flagstone/server/disk/read-audio';
 
 jest.setTimeout(60_000);
 

@@ -13,7 +13,7 @@ import { applyEdit } from '@flagstone/core/record/edit';
 import { emptyRecord, filledFields } from '@flagstone/core/record/fields';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
 import { wavBytes } from '@flagstone/demo/wav-file';
-import { readAudio, sha256 } from '@flagstone/server/drives/read-audio';
+import { readAudio, sha256 } from '@flagstone/server/disk/read-audio';
 import { parseFile } from 'music-metadata';
 
 jest.setTimeout(600_000);

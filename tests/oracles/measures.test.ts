@@ -9,8 +9,8 @@ import { memorySource } from '@flagstone/core/formats/byte-source';
 import { RECIPES, type RecipeName } from '@flagstone/demo/recipes';
 import { randomSource, seedOf } from '@flagstone/demo/signal';
 import { wavBytes } from '@flagstone/demo/wav-file';
-import { decodeCoded, measureFile, type MeasuredFile } from '@flagstone/server/drives/measure-file';
-import { readAudio } from '@flagstone/server/drives/read-audio';
+import { decodeCoded, measureFile, type MeasuredFile } from '@flagstone/server/disk/measure-file';
+import { readAudio } from '@flagstone/server/disk/read-audio';
 
 jest.setTimeout(600_000);
 

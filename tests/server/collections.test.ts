@@ -2,7 +2,7 @@ import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import type { Collection, CollectionChange } from '@flagstone/contract/collections';
 import { sql } from 'drizzle-orm';
-import { readAgainWhatIsDue } from '@flagstone/server/services/read-folders';
+import { readAgainWhatIsDue } from '@flagstone/server/intake/read-folders';
 import { TestApplication } from './test-application.ts';
 
 let app: TestApplication;

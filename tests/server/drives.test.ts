@@ -1,9 +1,9 @@
 import { cp, mkdir, readdir, rename, rm, unlink } from 'node:fs/promises';
 import path from 'node:path';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from '@jest/globals';
-import { addDrive } from '@flagstone/server/services/drives';
+import { addDrive } from '@flagstone/server/drives/drives';
 import type { LiveEvent } from '@flagstone/contract/jobs';
-import { DrivePresence } from '@flagstone/server/services/drive-presence';
+import { DrivePresence } from '@flagstone/server/drives/drive-presence';
 import { TestApplication } from './test-application.ts';
 
 let app: TestApplication;

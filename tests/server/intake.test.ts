@@ -2,9 +2,9 @@ import { mkdir, mkdtemp, rename, symlink, unlink, writeFile } from 'node:fs/prom
 import os from 'node:os';
 import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import { DriveFiles } from '@flagstone/server/drives/drive-files';
-import { IdSet } from '@flagstone/server/jobs/id-set';
-import { recogniseMoves } from '@flagstone/server/jobs/moved-copies';
+import { DriveFiles } from '@flagstone/server/disk/drive-files';
+import { IdSet } from '@flagstone/server/intake/id-set';
+import { recogniseMoves } from '@flagstone/server/intake/moved-copies';
 import { TestApplication, toneBytes } from './test-application.ts';
 
 let app: TestApplication;
@@ -238,7 +238,7 @@ describe('bad input in a folder', () => {
     const isRoot = process.geteuid?.() === 0;
     if (isRoot) await (await import('node:fs/promises')).chmod(app.drive, 0o755);
     if (isRoot) process.seteuid?.(65534);
-    const { walkFolders } = await import('@flagstone/server/drives/walk');
+    const { walkFolders } = await import('@flagstone/server/disk/walk');
     const entries = [];
     try {
       for await (const folder of walkFolders(app.drive, 'closed')) entries.push(...folder.entries);

@@ -10,7 +10,7 @@ import { jobs } from '@flagstone/server/db/schema';
 import { JobQueue, type JobRun } from '@flagstone/server/jobs/job-queue';
 import { eq } from 'drizzle-orm';
 import { openContext } from '@flagstone/server/application';
-import { openBatch } from '@flagstone/server/services/batches';
+import { openBatch } from '@flagstone/server/intake/batches';
 import { TestApplication, toneBytes } from './test-application.ts';
 
 let app: TestApplication;

@@ -1,9 +1,9 @@
 import { rename } from 'node:fs/promises';
 import path from 'node:path';
 import { afterEach, describe, expect, it } from '@jest/globals';
-import { indexJob } from '@flagstone/server/jobs/index-job';
+import { indexJob } from '@flagstone/server/intake/index-job';
 import { JobStopped, type JobRun } from '@flagstone/server/jobs/job-queue';
-import { openBatch } from '@flagstone/server/services/batches';
+import { openBatch } from '@flagstone/server/intake/batches';
 import { sql } from 'drizzle-orm';
 import { TestApplication } from './test-application.ts';
 

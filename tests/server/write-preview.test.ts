@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises';
 import path from 'node:path';
 import { afterAll, beforeAll, expect, it } from '@jest/globals';
 import { memorySource } from '@flagstone/core/formats/byte-source';
-import { readAudio } from '@flagstone/server/drives/read-audio';
+import { readAudio } from '@flagstone/server/disk/read-audio';
 import { TestApplication } from './test-application.ts';
 
 let app: TestApplication;

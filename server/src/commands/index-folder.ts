@@ -3,8 +3,8 @@ import { parseArgs } from 'node:util';
 import pino from 'pino';
 import { openContext } from '../application.ts';
 import { startLocalPostgres } from '../db/local-postgres.ts';
-import { indexJob } from '../jobs/index-job.ts';
-import { openBatch } from '../services/batches.ts';
+import { indexJob } from '../intake/index-job.ts';
+import { openBatch } from '../intake/batches.ts';
 import { dropRights } from './drop-rights.ts';
 import { defaultDataFolder, rootsOf, UsageError } from './usage.ts';
 

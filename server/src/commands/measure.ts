@@ -2,8 +2,8 @@ import os from 'node:os';
 import { parseArgs } from 'node:util';
 import { rounded } from '@flagstone/core/audio/measure/rounded';
 import { ERROR_REMEDIES } from '@flagstone/core/errors';
-import { diskError } from '../drives/disk-errors.ts';
-import { measureFile, type MeasuredFile } from '../drives/measure-file.ts';
+import { diskError } from '../disk/disk-errors.ts';
+import { measureFile, type MeasuredFile } from '../disk/measure-file.ts';
 import { linesOfInput, UsageError } from './usage.ts';
 
 /**
@@ -21,7 +21,7 @@ export async function measure(args: string[]): Promise<number> {
   const threads = Number(values.threads ?? os.availableParallelism());
   if (!Number.isInteger(threads) || threads < 1) throw new UsageError('--threads needs a number from 1 on');
   const pool =
-    paths.length > 1 && threads > 1 ? new (await import('../drives/worker-pool.ts')).WorkerPool(threads) : undefined;
+    paths.length > 1 && threads > 1 ? new (await import('../workers/worker-pool.ts')).WorkerPool(threads) : undefined;
   const ahead: Promise<string>[] = [];
   let failed = 0;
   const measured = (path: string): Promise<string> =>

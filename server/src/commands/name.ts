@@ -10,8 +10,8 @@ import { splitExtension, type BlockName, type NameProblem } from '@flagstone/cor
 import { nameAfter, parseTemplate, STANDARD_PATTERN, type NamingPattern } from '@flagstone/core/ucs/naming-pattern';
 import { readName } from '@flagstone/core/ucs/read-name';
 import { SHORTENINGS } from '@flagstone/core/ucs/shorten-name';
-import { readAudio } from '../drives/read-audio.ts';
-import { layName, renameTogether } from '../drives/rename-together.ts';
+import { readAudio } from '../disk/read-audio.ts';
+import { layName, renameTogether } from '../disk/rename-together.ts';
 import { eachItem, fileOnCommandLine } from './open-file.ts';
 import { UsageError } from './usage.ts';
 

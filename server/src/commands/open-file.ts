@@ -1,8 +1,8 @@
 import { stat } from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
-import { diskError } from '../drives/disk-errors.ts';
-import { DriveFiles } from '../drives/drive-files.ts';
+import { diskError } from '../disk/disk-errors.ts';
+import { DriveFiles } from '../disk/drive-files.ts';
 
 /** A file named on the command line as a file of a drive: its folder is the drive's root. */
 export async function fileOnCommandLine(given: string): Promise<{ files: DriveFiles; name: string; full: string }> {

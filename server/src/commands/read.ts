@@ -2,7 +2,7 @@ import os from 'node:os';
 import { setImmediate } from 'node:timers/promises';
 import { parseArgs } from 'node:util';
 import { ERROR_REMEDIES } from '@flagstone/core/errors';
-import readLines, { type ReadLine } from '../drives/read-worker.ts';
+import readLines, { type ReadLine } from '../workers/read-worker.ts';
 import { linesOfInput, UsageError } from './usage.ts';
 
 /** From this many files on, worker threads are worth their start. */
@@ -37,7 +37,7 @@ export async function read(args: string[]): Promise<number> {
   const here = (chunk: string[]): Promise<ReadLine[]> => readLines({ paths: chunk, options });
   if (paths.length < MANY) for (const chunk of chunks) print(await here(chunk));
   else {
-    const { WorkerPool } = await import('../drives/worker-pool.ts');
+    const { WorkerPool } = await import('../workers/worker-pool.ts');
     const pool = new WorkerPool(Math.max(1, os.availableParallelism() - 1));
     const inWorker = (chunk: string[]): Promise<ReadLine[]> => pool.readLines(chunk, options);
     // This thread reads too: it is half way through before a worker has started. Between its chunks it takes what workers have read.

@@ -10,8 +10,8 @@ import pino from 'pino';
 import { openApplication } from '../application.ts';
 import { startLocalPostgres } from '../db/local-postgres.ts';
 import { httpServer } from '../http-server.ts';
-import { DrivePresence } from '../services/drive-presence.ts';
-import { addDrive } from '../services/drives.ts';
+import { DrivePresence } from '../drives/drive-presence.ts';
+import { addDrive } from '../drives/drives.ts';
 import { dropRights } from './drop-rights.ts';
 import { defaultDataFolder, PROJECT_FOLDER, rootsOf, untilStopped, UsageError } from './usage.ts';
 

@@ -1,6 +1,6 @@
 import { createInterface } from 'node:readline/promises';
 import { CategorySuggester } from '@flagstone/core/suggest/suggest-category';
-import { wordNet } from '../services/word-net.ts';
+import { wordNet } from '../disk/word-net.ts';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
 import { UsageError } from './usage.ts';
 

@@ -11,11 +11,11 @@ import { emptyRecord, FIELDS, type FieldName } from '@flagstone/core/record/fiel
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
 import { recordEditSchema } from '@flagstone/contract/record';
 import { z } from 'zod';
-import type { DriveFiles } from '../drives/drive-files.ts';
-import { keyOfFolder, useJournalKeys } from '../drives/journal-keys.ts';
-import { settleLeftovers, type Settled } from '../drives/leftovers.ts';
-import { readAudio, sha256 } from '../drives/read-audio.ts';
-import { rewriteFile } from '../drives/rewrite-file.ts';
+import type { DriveFiles } from '../disk/drive-files.ts';
+import { keyOfFolder, useJournalKeys } from '../disk/journal-keys.ts';
+import { settleLeftovers, type Settled } from '../disk/leftovers.ts';
+import { readAudio, sha256 } from '../disk/read-audio.ts';
+import { rewriteFile } from '../disk/rewrite-file.ts';
 import { eachItem, fileOnCommandLine } from './open-file.ts';
 import { defaultDataFolder, UsageError } from './usage.ts';
 

@@ -10,8 +10,8 @@ import { JOB_QUEUES } from '../db/job-queue-tables.ts';
 import type { Database } from '../db/connect.ts';
 import { isDatabaseGone } from '../db/database-errors.ts';
 import { jobs, type JobFailures } from '../db/schema.ts';
-import { hasEnded, processToken, writeAsJobs } from '../drives/temporary-names.ts';
-import type { LiveEvents } from '../services/live-events.ts';
+import { hasEnded, processToken, writeAsJobs } from '../disk/temporary-names.ts';
+import type { LiveEvents } from '../live/live-events.ts';
 import { fenceOf, JobTaken, type Fence } from './fence.ts';
 
 type JobRow = typeof jobs.$inferSelect;

@@ -2,8 +2,8 @@ import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import type { ByteSource } from '@flagstone/core/formats/byte-source';
 import type { Request, Response } from 'express';
-import { isPlainPcm, withAudio, type FrameRange } from '../drives/read-samples.ts';
-import { decodeView, readViewAudio, wavViewOf, type WavView } from '../drives/wav-view.ts';
+import { isPlainPcm, withAudio, type FrameRange } from '../disk/read-samples.ts';
+import { decodeView, readViewAudio, wavViewOf, type WavView } from '../disk/wav-view.ts';
 
 const BLOCK_BYTES = 256 * 1024;
 

@@ -1,0 +1,58 @@
+import { mkdir } from 'node:fs/promises';
+import path from 'node:path';
+import { copyOutToFolderSchema } from '@flagstone/contract/copy-out';
+import { AppError } from '@flagstone/core/errors';
+import { z } from 'zod';
+import type { AppContext } from '../app-context.ts';
+import { diskError } from '../disk/disk-errors.ts';
+import { settleLeftovers } from '../disk/leftovers.ts';
+import { unknownWrites } from '../drives/known-writes.ts';
+import { keepFile } from '../disk/keep-file.ts';
+import { isWithin } from '../disk/roots.ts';
+import { contentsOf, filesOut, noteUse, sizeOf } from './copy-out.ts';
+import type { JobRun } from '../jobs/job-queue.ts';
+
+const payloadSchema = z.object({ request: copyOutToFolderSchema });
+
+/**
+ * Copies files out into a folder. What stands there already, the very same, is left, so that a job that was cut short goes on where it was; another
+ * file of that name is never replaced. A file that cannot be copied is noted and the rest goes on.
+ */
+export async function copyOutJob(app: AppContext, run: JobRun): Promise<void> {
+  const { request } = payloadSchema.parse(run.job.payload);
+  const { folder: asked, ...what } = request;
+  const folder = await app.roots.checkedFolder(asked);
+  await run.setTotal((await sizeOf(app, what)).files);
+  // A job stops between two files: what is being made is made to its end.
+  const { signal } = new AbortController();
+  const entered = new Set<string>();
+  const enter = async (within: string): Promise<void> => {
+    if (entered.has(within)) return;
+    if (within !== folder) {
+      // Level by level, each looked at before the next: a link that stands there may lead elsewhere.
+      await enter(path.dirname(within));
+      await mkdir(within, { recursive: true });
+    }
+    await app.roots.checkedFolder(within);
+    await settleLeftovers(within, unknownWrites(app));
+    entered.add(within);
+  };
+  let same = 0;
+  for await (const file of filesOut(app, what)) {
+    const target = path.join(folder, file.path);
+    const failure = await (async () => {
+      if (!isWithin(folder, target)) throw new AppError('PATH_OUTSIDE_ROOTS', `${target} leads out of ${folder}.`);
+      await enter(path.dirname(target));
+      await run.fence.check();
+      const isWritten = await keepFile(await contentsOf(app, file, signal), target, folder);
+      if (isWritten) await noteUse(app, file.soundId, run.job.personId, folder);
+      else same += 1;
+      return undefined;
+    })().catch((error: unknown) => diskError(error, target));
+    // A full disk fills no further.
+    if (failure?.code === 'DISK_FULL') throw failure;
+    if (failure) run.note(failure, file.path);
+    run.setResult({ same });
+    await run.advance(failure ? { failed: 1 } : { done: 1 });
+  }
+}

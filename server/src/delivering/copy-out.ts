@@ -1,0 +1,231 @@
+import { randomUUID } from 'node:crypto';
+import { open, statfs } from 'node:fs/promises';
+import path from 'node:path';
+import { Readable, type Writable } from 'node:stream';
+import { finished } from 'node:stream/promises';
+import type { CopyOut, copyOutToFolderSchema } from '@flagstone/contract/copy-out';
+import type { Job } from '@flagstone/contract/jobs';
+import type { SoundRow } from '@flagstone/contract/record';
+import { parseSlices } from '@flagstone/core/audio/marks';
+import type { TryOut } from '@flagstone/core/audio/try-out/try-out';
+import { AppError } from '@flagstone/core/errors';
+import { freeName, legalText, nameKey, splitExtension } from '@flagstone/core/ucs/name-blocks';
+import { ZipArchive } from 'archiver';
+import { sql } from 'drizzle-orm';
+import type { z } from 'zod';
+import type { AppContext } from '../app-context.ts';
+import { copiesOut } from '../db/finding-schema.ts';
+import { copies } from '../db/schema.ts';
+import { diskError } from '../disk/disk-errors.ts';
+import type { FrameRange } from '../disk/read-samples.ts';
+import { copyThatIsHere } from '../listening/analyses.ts';
+import { exportOf } from '../listening/listening.ts';
+import { entriesOf, pullList } from './pull-lists.ts';
+import { allOf } from '../records/search.ts';
+import { selectedRows, selectionParts } from '../records/sound-rows.ts';
+
+/** One file to be made: a sound as its file stands, or a part of it, or what was tried out with it. */
+export interface OutFile {
+  soundId: number;
+  /** Below the folder that it goes to, `/` between parts; no two are alike. */
+  path: string;
+  part: FrameRange | null;
+  tryOut: TryOut;
+}
+
+/** The files that are to be copied out, with a name of its own for each. */
+export async function* filesOut(app: AppContext, { what, tree }: CopyOut): AsyncGenerator<OutFile> {
+  const taken = new Set<string>();
+  const countersIn = new Map<string, Map<string, number>>();
+  for await (const { row, name, part, tryOut } of namedParts(app, what)) {
+    const folder = tree ? [row.driveName, ...row.folder.split('/')].map(folderName).filter(Boolean).join('/') : '';
+    const inFolder = (file: string): string => (folder === '' ? file : `${folder}/${file}`);
+    const counters = countersIn.get(folder) ?? new Map<string, number>();
+    countersIn.set(folder, counters);
+    const free = freeName(name, (key) => taken.has(inFolder(key)), counters);
+    taken.add(inFolder(nameKey(free)));
+    yield { soundId: row.soundId, path: inFolder(free), part, tryOut };
+  }
+}
+
+/** A folder's name that is legal everywhere, and never leads up. */
+function folderName(name: string): string {
+  return legalText(name).replace(/^\.+$/, '');
+}
+
+interface NamedPart {
+  row: SoundRow;
+  name: string;
+  part: FrameRange | null;
+  tryOut: TryOut;
+}
+
+async function* namedParts(app: AppContext, what: CopyOut['what']): AsyncGenerator<NamedPart> {
+  if (what.kind === 'list') {
+    for (const { row, part, tryOut } of await entriesOf(app, what.listId)) {
+      const base = splitExtension(row.name).base;
+      const changed = tryOut?.some(({ on }) => on) ?? false;
+      const name = changed ? `${base} tried out.wav` : part ? `${base} part.wav` : row.name;
+      yield { row, name, part, tryOut: tryOut ?? [] };
+    }
+    return;
+  }
+  for await (const rows of selectedRows(app.db, what.selection))
+    for (const row of rows) {
+      const slices = what.cut === 'slices' ? parseSlices(row.record.slices) : [];
+      if (slices.length === 0) yield { row, name: row.name, part: null, tryOut: [] };
+      const { base } = splitExtension(row.name);
+      const digits = String(slices.length).length;
+      for (const [index, { from, to, name }] of slices.entries()) {
+        const own = legalText(name) || String(index + 1).padStart(digits, '0');
+        yield { row, name: `${base} ${own}.wav`, part: { from, to }, tryOut: [] };
+      }
+    }
+}
+
+/** The bytes of a file to be copied out: the path of one that is copied as it stands, or the file that was made. Throws FILE_VANISHED and what reading throws. */
+export async function contentsOf(
+  app: AppContext,
+  { soundId, part, tryOut }: OutFile,
+  signal: AbortSignal,
+): Promise<{ path: string } | { bytes: Uint8Array }> {
+  if (part || tryOut.some(({ on }) => on)) return exportOf(app, soundId, part, tryOut, signal);
+  return { path: (await copyThatIsHere(app, sql`${copies.soundId} = ${soundId}`)).path };
+}
+
+/** Opened before it is added, so that what cannot be opened is only left out. */
+async function streamOf(app: AppContext, file: OutFile, signal: AbortSignal): Promise<Readable> {
+  const contents = await contentsOf(app, file, signal);
+  return 'path' in contents ? (await open(contents.path)).createReadStream() : Readable.from([contents.bytes]);
+}
+
+/** How many files would be copied out, and how large they are. */
+export async function sizeOf(
+  app: AppContext,
+  { what }: CopyOut,
+): Promise<{ files: number; bytes: number; gone: number }> {
+  if (what.kind === 'list') {
+    await pullList(app, what.listId);
+    const entries = await entriesOf(app, what.listId);
+    const bytes = entries.reduce((sum, { row, part }) => sum + (part ? 0 : row.sizeBytes), 0);
+    return { files: entries.length, bytes, gone: entries.filter(({ row }) => row.state === 'gone').length };
+  }
+  const { tables, conditions } = selectionParts(what.selection);
+  // As the record keeps them: one slice a line.
+  const slices =
+    what.cut === 'slices'
+      ? sql`case when r.slices = '' then 0 else array_length(string_to_array(r.slices, chr(10)), 1) end`
+      : sql`0`;
+  const { rows } = await app.db.execute<{ files: number; bytes: number; gone: number }>(sql`
+    select coalesce(sum(greatest(1, slices)), 0)::int as files, coalesce(sum(size_bytes) filter (where slices = 0), 0)::float8 as bytes,
+      count(*) filter (where gone) as gone
+    from (select ${slices} as slices, c.size_bytes, c.gone from ${tables} where ${allOf(conditions)}) chosen`);
+  return rows[0] ?? { files: 0, bytes: 0, gone: 0 };
+}
+
+const tickets = new WeakMap<AppContext, Map<string, { request: CopyOut; personId: number }>>();
+const MOST_TICKETS = 100;
+
+/** A ticket by which a browser fetches a ZIP file by its address alone, which cannot say who asks. It is good once. */
+export function ticketFor(app: AppContext, request: CopyOut, personId: number): string {
+  const given = tickets.get(app) ?? new Map<string, { request: CopyOut; personId: number }>();
+  tickets.set(app, given);
+  const [oldest] = given.keys();
+  if (given.size >= MOST_TICKETS && oldest !== undefined) given.delete(oldest);
+  const ticket = randomUUID();
+  given.set(ticket, { request, personId });
+  return ticket;
+}
+
+/** What a ticket was given for. Throws NOT_FOUND. */
+export function redeem(app: AppContext, ticket: string): { request: CopyOut; personId: number } {
+  const found = tickets.get(app)?.get(ticket);
+  if (!found) throw new AppError('NOT_FOUND', 'This ZIP file was fetched already, or the server was started anew.');
+  tickets.get(app)?.delete(ticket);
+  return found;
+}
+
+/** Queues copying out into a folder. Throws what the check of a folder throws. */
+export async function copyOutToFolder(
+  app: AppContext,
+  request: z.infer<typeof copyOutToFolderSchema>,
+  personId: number,
+): Promise<Job> {
+  const folder = await app.roots.checkedFolder(request.folder);
+  const { files, bytes } = await sizeOf(app, request);
+  if (files === 0) throw new AppError('NOTHING_SELECTED', 'There is nothing to copy out.');
+  const { bsize, bavail } = await statfs(folder);
+  if (bytes > bsize * bavail) {
+    const [needed, free] = [bytes, bsize * bavail].map((each) => `${(each / 1e9).toFixed(1)} GB`);
+    throw new AppError('DISK_FULL', `${folder} has ${free} free; the files have ${needed}.`);
+  }
+  const title = `Copy ${files === 1 ? '1 sound' : `${files.toLocaleString('en')} sounds`} to ${path.basename(folder)}`;
+  return app.jobs.add(
+    { kind: 'copyOut', title, payload: { request: { ...request, folder } }, lanes: [`copy out ${folder}`] },
+    personId,
+  );
+}
+
+/** Notes that a sound was used. */
+export async function noteUse(app: AppContext, soundId: number, personId: number, folder: string): Promise<void> {
+  await app.db.insert(copiesOut).values({ soundId, personId, folder });
+}
+
+/** What the list in a ZIP file is called that names the files which could not be copied. */
+const LEFT_OUT = 'LEFT OUT.txt';
+
+/**
+ * Writes the files as a ZIP file (APPNOTE.TXT, with ZIP64 where it is needed), one after another and stored as they are: audio is hardly made smaller. What
+ * cannot be read is named in a list within it, and the rest goes on.
+ */
+export async function writeZip(
+  app: AppContext,
+  request: CopyOut,
+  personId: number,
+  out: Writable,
+  signal: AbortSignal,
+): Promise<void> {
+  const zip = new ZipArchive({ store: true });
+  const done = finished(out, { signal });
+  // Looked at when all is written; until then it must not count as unhandled.
+  done.catch(() => undefined);
+  zip.pipe(out);
+  const add = (source: Readable, name: string): Promise<void> =>
+    new Promise((resolve, reject) => {
+      const stop = (): void => {
+        // Otherwise the file that is being read would stay open.
+        source.destroy();
+        zip.abort();
+        reject(new AppError('UNAVAILABLE', 'Nobody waits for the ZIP file any more.'));
+      };
+      const clear = (): void => {
+        zip.off('entry', settle).off('error', fail);
+        signal.removeEventListener('abort', stop);
+      };
+      const settle = (): void => {
+        clear();
+        resolve();
+      };
+      const fail = (error: Error): void => {
+        clear();
+        reject(error);
+      };
+      zip.once('entry', settle).once('error', fail);
+      signal.addEventListener('abort', stop, { once: true });
+      zip.append(source, { name });
+    });
+  const leftOut: string[] = [];
+  for await (const file of filesOut(app, request)) {
+    signal.throwIfAborted();
+    const contents = await streamOf(app, file, signal).catch((error: unknown) => diskError(error, file.path));
+    if (contents instanceof AppError) {
+      leftOut.push(`${file.path}: ${contents.message} ${contents.remedy}`);
+      continue;
+    }
+    await add(contents, file.path);
+    await noteUse(app, file.soundId, personId, '');
+  }
+  if (leftOut.length > 0) await add(Readable.from([`${leftOut.join('\r\n')}\r\n`]), LEFT_OUT);
+  await zip.finalize();
+  await done;
+}

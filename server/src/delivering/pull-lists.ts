@@ -1,0 +1,239 @@
+import { AppError } from '@flagstone/core/errors';
+import type {
+  newPullEntrySchema,
+  newPullListSchema,
+  PullEntry,
+  pullEntryChangeSchema,
+  PullList,
+  pullListChangeSchema,
+} from '@flagstone/contract/listening';
+import type { Selection } from '@flagstone/contract/selection';
+import { asc, eq, sql } from 'drizzle-orm';
+import type { z } from 'zod';
+import type { AppContext } from '../app-context.ts';
+import type { Queryable, Transaction } from '../db/connect.ts';
+import { people, pullEntries, pullLists, sounds } from '../db/schema.ts';
+import { pullRows, recordRows } from '../records/acts.ts';
+import { allOf } from '../records/search.ts';
+import { rowsInOrder, selectionParts } from '../records/sound-rows.ts';
+
+/** All pull lists, the newest first. */
+export async function listPullLists(app: AppContext): Promise<PullList[]> {
+  const { rows } = await app.db.execute<PullList & Record<string, unknown>>(sql`
+    select l.id, l.name, l.show, l.scene, p.name as person, (select count(*)::int from pull_entries e where e.list_id = l.id) as entries
+    from pull_lists l join people p on p.id = l.person_id order by l.id desc`);
+  return rows;
+}
+
+/**
+ * Runs a change of pull lists as an act of a person that can be taken back. `work` returns the lists that it made, or put something into, beside those that
+ * are named.
+ */
+async function asAct(
+  app: AppContext,
+  { personId, listIds, summary }: { personId: number; listIds: readonly number[]; summary: string },
+  work: (tx: Transaction) => Promise<number[]>,
+): Promise<number[]> {
+  const lists = await app.db.transaction(async (tx) => {
+    // One at a time in each list, and in the order of their numbers, so that two who change several wait for each other and never both.
+    await tx.execute(
+      sql`select from pull_lists where id = any(${sql.param([...listIds])}::int[]) order by id for update`,
+    );
+    const before = await pullRows(tx, listIds);
+    const further = await work(tx);
+    const after = await pullRows(tx, [...new Set([...listIds, ...further])]);
+    await recordRows(tx, { personId, kind: 'pull', summary }, before, after);
+    return further;
+  });
+  await app.live.publish(app.db, { type: 'pullLists' });
+  return lists;
+}
+
+export async function makePullList(
+  app: AppContext,
+  list: z.infer<typeof newPullListSchema>,
+  personId: number,
+): Promise<PullList[]> {
+  await asAct(app, { personId, listIds: [], summary: `Pull list “${list.name}” begun` }, async (tx) => {
+    const made = await tx
+      .insert(pullLists)
+      .values({ ...list, personId })
+      .returning({ id: pullLists.id });
+    return made.map(({ id }) => id);
+  });
+  return listPullLists(app);
+}
+
+/** Changes what is given of a list, and leaves the rest as it is. */
+export async function updatePullList(
+  app: AppContext,
+  id: number,
+  changes: z.infer<typeof pullListChangeSchema>,
+  personId: number,
+): Promise<PullList[]> {
+  const { name } = await pullList(app, id);
+  await asAct(app, { personId, listIds: [id], summary: `Pull list “${name}” changed` }, async (tx) => {
+    if (Object.keys(changes).length > 0) await tx.update(pullLists).set(changes).where(eq(pullLists.id, id));
+    return [];
+  });
+  return listPullLists(app);
+}
+
+export async function removePullList(app: AppContext, id: number, personId: number): Promise<PullList[]> {
+  const { name } = await pullList(app, id);
+  await asAct(app, { personId, listIds: [id], summary: `Pull list “${name}” removed` }, async (tx) => {
+    await tx.delete(pullLists).where(eq(pullLists.id, id));
+    return [];
+  });
+  return listPullLists(app);
+}
+
+/** One list. Throws NOT_FOUND. */
+export async function pullList(app: AppContext, id: number): Promise<typeof pullLists.$inferSelect> {
+  const [list] = await app.db.select().from(pullLists).where(eq(pullLists.id, id));
+  if (!list) throw new AppError('NOT_FOUND', `There is no pull list ${id}.`);
+  return list;
+}
+
+/** The entries of a list in their order. */
+export async function entriesOf(app: AppContext, listId: number): Promise<PullEntry[]> {
+  const rows = await app.db
+    .select({ entry: pullEntries, person: people.name })
+    .from(pullEntries)
+    .innerJoin(people, eq(people.id, pullEntries.addedBy))
+    .where(eq(pullEntries.listId, listId))
+    .orderBy(asc(pullEntries.place), asc(pullEntries.id));
+  const sounds = await rowsInOrder(app.db, 'sounds', [...new Set(rows.map(({ entry }) => entry.soundId))]);
+  const rowOf = new Map(sounds.map((row) => [row.soundId, row]));
+  return rows.flatMap(({ entry, person }) => {
+    const row = rowOf.get(entry.soundId);
+    const { fromFrame, toFrame } = entry;
+    const part = fromFrame === null || toFrame === null ? null : { from: fromFrame, to: toFrame };
+    return row ? [{ id: entry.id, row, part, tryOut: entry.tryOut, comment: entry.comment, addedBy: person }] : [];
+  });
+}
+
+/** Puts a sound, or a part of it, at the end of a list. Throws NOT_FOUND. */
+export async function addEntry(
+  app: AppContext,
+  listId: number,
+  { soundId, part, tryOut, comment }: z.infer<typeof newPullEntrySchema>,
+  personId: number,
+): Promise<PullEntry[]> {
+  const [list, [sound]] = await Promise.all([
+    pullList(app, listId),
+    app.db.select().from(sounds).where(eq(sounds.id, soundId)),
+  ]);
+  if (!sound) throw new AppError('NOT_FOUND', `There is no sound ${soundId}.`);
+  await asAct(app, { personId, listIds: [listId], summary: `Pulled onto “${list.name}”` }, async (tx) => {
+    await tx.insert(pullEntries).values({
+      listId,
+      place: sql`coalesce((select max(place) from pull_entries where list_id = ${listId}), 0) + 1`,
+      soundId,
+      fromFrame: part?.from ?? null,
+      toFrame: part?.to ?? null,
+      tryOut,
+      comment,
+      addedBy: personId,
+    });
+    return [];
+  });
+  return entriesOf(app, listId);
+}
+
+/** So many sounds are put into a list at once; who chose more chose by mistake. */
+const MOST_AT_ONCE = 2000;
+
+/** Puts all sounds of a selection, whole, at the end of a list in the order of their names. Returns how many. Throws NOT_FOUND and BAD_REQUEST. */
+export async function addSounds(
+  app: AppContext,
+  listId: number,
+  selection: Selection,
+  personId: number,
+): Promise<{ added: number }> {
+  const { name } = await pullList(app, listId);
+  const { tables, conditions } = selectionParts(selection);
+  let added = 0;
+  await asAct(app, { personId, listIds: [listId], summary: `Pulled onto “${name}”` }, async (tx) => {
+    const { rowCount } = await tx.execute(sql`
+      insert into pull_entries (list_id, place, sound_id, comment, added_by)
+      select ${listId}::int, last.place + row_number() over (order by chosen.name, chosen.id), chosen.id, '', ${personId}::int
+      from (select s.id, min(lower(c.name)) as name from ${tables} where ${allOf(conditions)} group by s.id limit ${MOST_AT_ONCE + 1}) chosen,
+        (select coalesce(max(place), 0) as place from pull_entries where list_id = ${listId}) last`);
+    if ((rowCount ?? 0) > MOST_AT_ONCE)
+      throw new AppError(
+        'BAD_REQUEST',
+        `More than ${MOST_AT_ONCE.toLocaleString('en')} sounds cannot be pulled at once.`,
+      );
+    added = rowCount ?? 0;
+    return [];
+  });
+  return { added };
+}
+
+/** Throws NOT_FOUND. */
+async function entryOf(db: Queryable, id: number): Promise<typeof pullEntries.$inferSelect> {
+  const [entry] = await db.select().from(pullEntries).where(eq(pullEntries.id, id));
+  if (!entry) throw new AppError('NOT_FOUND', `There is no entry ${id} in a pull list any more.`);
+  return entry;
+}
+
+/** Comments on an entry, gives it another setting, or moves it before another one of its list, or into another list. Returns the entries of the list it stands in then. */
+export async function updateEntry(
+  app: AppContext,
+  id: number,
+  { before, listId: target, ...values }: z.infer<typeof pullEntryChangeSchema>,
+  personId: number,
+): Promise<PullEntry[]> {
+  const { listId: from } = await entryOf(app.db, id);
+  const { id: list, name } = await pullList(app, target ?? from);
+  const act = { personId, listIds: [...new Set([from, list])], summary: `Entry of “${name}” changed` };
+  // One mover at a time, so that two never get the same place.
+  await asAct(app, act, async (tx) => {
+    const entry = await entryOf(tx, id);
+    if (entry.listId !== from) throw new AppError('CONFLICT', 'Somebody moved the entry into another list meanwhile.');
+    const isMoved = before !== undefined || list !== entry.listId;
+    const place = isMoved ? { place: await placeBefore(tx, list, before ?? null), listId: list } : {};
+    const set = { ...values, ...place };
+    if (Object.keys(set).length > 0) await tx.update(pullEntries).set(set).where(eq(pullEntries.id, id));
+    return [];
+  });
+  return entriesOf(app, list);
+}
+
+/** A number between an entry and the one above it; behind all for null. When no number is left between them, all are numbered anew. */
+async function placeBefore(db: Queryable, listId: number, before: number | null): Promise<number> {
+  const read = async (): Promise<{ above: number | null; at: number | null }> => {
+    const other = before === null ? undefined : await entryOf(db, before);
+    if (other && other.listId !== listId) throw new AppError('BAD_REQUEST', 'Both entries have to stand in one list.');
+    const bound = other ? sql`and place < ${other.place}` : sql``;
+    const { rows } = await db.execute<{ above: number | null }>(
+      sql`select max(place) as above from pull_entries where list_id = ${listId} ${bound}`,
+    );
+    return { above: rows[0]?.above ?? null, at: other?.place ?? null };
+  };
+  let { above, at } = await read();
+  const between = (): number => (at === null ? (above ?? 0) + 1 : above === null ? at - 1 : (above + at) / 2);
+  if (at !== null && above !== null && (between() === above || between() === at)) {
+    await db.execute(sql`
+      update pull_entries e set place = n.place from (select id, row_number() over (order by place, id) as place from pull_entries where list_id = ${listId}) n
+      where n.id = e.id`);
+    ({ above, at } = await read());
+  }
+  return between();
+}
+
+export async function removeEntry(app: AppContext, id: number, personId: number): Promise<PullEntry[]> {
+  const { listId } = await entryOf(app.db, id);
+  const { name } = await pullList(app, listId);
+  await asAct(app, { personId, listIds: [listId], summary: `Entry of “${name}” removed` }, async (tx) => {
+    await tx.delete(pullEntries).where(eq(pullEntries.id, id));
+    return [];
+  });
+  return entriesOf(app, listId);
+}
+
+/** A list's entry, for its export. Throws NOT_FOUND. */
+export function pullEntry(app: AppContext, id: number): Promise<typeof pullEntries.$inferSelect> {
+  return entryOf(app.db, id);
+}

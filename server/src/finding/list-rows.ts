@@ -1,0 +1,249 @@
+import type { SoundPage } from '@flagstone/contract/api';
+import type { HitCount } from '@flagstone/contract/facets';
+import type { SoundRow } from '@flagstone/contract/record';
+import {
+  listQuerySchema,
+  sortKeysOf,
+  type ListOrder,
+  type ListQuery,
+  type Selection,
+  type SortKey,
+} from '@flagstone/contract/selection';
+import { sql, type SQL } from 'drizzle-orm';
+import type { AppContext } from '../app-context.ts';
+import { COPY_STATE } from '../records/copy-state.ts';
+import { countHits, expectationOf, type Expectation } from './hits.ts';
+import { alongIndex, columnsOf, gathered, sortedBy, type KeyRow, type Keys, type Order } from './in-order.ts';
+import { keysSchema, pageOf, readMark, type PageOfIds } from './page-marks.ts';
+import { relevantPage } from './relevance.ts';
+import { allOf, catalogueTables, conditionsNow, filterConditions, isNarrow } from '../records/search.ts';
+import { batchTables, rowsInOrder } from '../records/sound-rows.ts';
+
+type Source = { kind: 'batch'; batchId: number } | { kind: 'catalogue' };
+
+/** Columns of search rows `f` and records `r`, for which the catalogue has indexes, in a batch also of copies `c`. */
+function sortColumn(key: SortKey, isCatalogue: boolean, seed: number): SQL {
+  const columns: Record<SortKey, SQL> = {
+    // Without words nothing is more relevant than what is well described.
+    relevance: sql`f.merit`,
+    name: isCatalogue ? sql`f.name` : sql`lower(c.name)`,
+    folder: isCatalogue ? sql`f.path` : sql`lower(c.folder || '/' || c.name)`,
+    catId: sql`f.cat_id`,
+    fxName: sql`f.fx_name`,
+    description: sql`lower(left(r.description, 60))`,
+    keywords: sql`flagstone_list(r.keywords)`,
+    state: isCatalogue ? sql`f.state` : COPY_STATE,
+    library: sql`lower(f.library)`,
+    creatorId: sql`left(r.creator_id, 60)`,
+    sourceId: sql`left(r.source_id, 60)`,
+    length: sql`f.duration_seconds`,
+    channels: sql`f.channels`,
+    sampleRate: sql`f.sample_rate_hz`,
+    bitDepth: sql`f.bit_depth`,
+    added: sql`f.sound_id`,
+    // What was not measured comes last from loud to quiet, first from quiet to loud.
+    loudness: sql`coalesce(f.loudness_lufs, -1000)`,
+    rating: sql`coalesce(f.rating, 0)`,
+    uses: sql`f.uses`,
+    // As much of the hash as a number holds in JavaScript.
+    shuffle: sql`hashint8extended(f.sound_id, ${seed}) & ${Number.MAX_SAFE_INTEGER}::bigint`,
+  };
+  return columns[key];
+}
+
+/** Of what one sound in so many has, the first ones are met soon on the way along an index; else all are gathered and sorted, which then costs no more. */
+const FREQUENT = 200;
+
+/** What is gathered before it is said that there are more than expected: so many times as many, and some. */
+const MANY_MORE = 2;
+const SOME = 3000;
+
+/** Keys that are columns of the record. */
+const OF_RECORD: readonly SortKey[] = ['description', 'keywords', 'creatorId', 'sourceId'];
+
+/** One page of a batch or of the catalogue, by key: page one hundred costs what page one costs. How much there is in all stands on the first. */
+export async function listRows(app: AppContext, source: Source, query: ListQuery): Promise<SoundPage> {
+  const [page, counted] = await (source.kind === 'catalogue'
+    ? cataloguePage(app, query)
+    : batchPage(app, source.batchId, query));
+  return {
+    rows: await rowsInOrder(app.db, source.kind === 'catalogue' ? 'sounds' : 'copies', page.ids),
+    next: page.next,
+    total: counted?.count ?? null,
+    isApproximate: counted?.isApproximate ?? false,
+  };
+}
+
+/** Rows that are read together when a list is gone through as a whole. */
+const ROWS_AT_ONCE = 500;
+
+/**
+ * All rows of a selection in the order of the list that it comes from, page by page. What is most relevant is asked for as the list does; every other order
+ * is worked out once, as numbers.
+ */
+export async function* rowsInListOrder(
+  app: AppContext,
+  selection: Selection,
+  order: ListOrder,
+): AsyncGenerator<SoundRow[]> {
+  if (selection.kind === 'copies') {
+    for (let at = 0; at < selection.copyIds.length; at += ROWS_AT_ONCE)
+      yield await rowsInOrder(app.db, 'copies', selection.copyIds.slice(at, at + ROWS_AT_ONCE));
+    return;
+  }
+  const query = listQuerySchema.parse({ ...selection.filter, ...order, limit: ROWS_AT_ONCE, count: 'free' });
+  const isCatalogue = selection.kind === 'catalogue';
+  if (isCatalogue && query.sort === 'relevance' && query.q !== '') {
+    for (let after: string | undefined, page: SoundPage; ; after = page.next ?? undefined) {
+      page = await listRows(app, { kind: 'catalogue' }, after === undefined ? query : { ...query, after });
+      yield page.rows;
+      if (page.next === null) return;
+    }
+  }
+  const ids = isCatalogue ? await catalogueIds(app, query) : await batchIds(app, selection.batchId, query);
+  for (let at = 0; at < ids.length; at += ROWS_AT_ONCE)
+    yield await rowsInOrder(app.db, isCatalogue ? 'sounds' : 'copies', [...ids.subarray(at, at + ROWS_AT_ONCE)]);
+}
+
+async function catalogueIds(app: AppContext, query: ListQuery): Promise<Float64Array> {
+  const withRecord = sortKeysOf(query).some(({ key }) => OF_RECORD.includes(key));
+  const keys = keysOf(query, (key) => sortColumn(key, true, query.seed), sql`f.sound_id`);
+  return idsInOrder(app, sql`f.sound_id`, catalogueTables(withRecord), (await conditionsNow(app.db))(query), keys);
+}
+
+async function batchIds(app: AppContext, batchId: number, query: ListQuery): Promise<Float64Array> {
+  const keys = keysOf(query, (key) => sortColumn(key, false, query.seed), sql`c.id`);
+  return idsInOrder(app, sql`c.id`, batchTables(batchId), filterConditions(query, { kind: 'batch' }), keys);
+}
+
+/** Numbers as one text, since a million rows of an answer would need ten times the memory. */
+async function idsInOrder(
+  app: AppContext,
+  id: SQL,
+  tables: SQL,
+  conditions: readonly SQL[],
+  keys: Keys,
+): Promise<Float64Array> {
+  const { rows } = await app.db.execute<{ ids: string | null }>(sql`
+    select string_agg(i.id::text, ',') as ids from (select ${id} as id, ${columnsOf(keys)} from ${tables} where ${allOf([...conditions])} order by ${sortedBy(keys)}) i`);
+  const text = rows[0]?.ids ?? '';
+  return text === '' ? new Float64Array(0) : Float64Array.from(text.split(','), Number);
+}
+
+type CountedPage = [PageOfIds, HitCount | undefined];
+
+async function cataloguePage(app: AppContext, query: ListQuery): Promise<CountedPage> {
+  const isFirst = query.after === undefined;
+  const expectation = isNarrow(query) ? await expectationOf(app, query) : undefined;
+  // All of few have to be looked at anyway to put them in order. Else it is counted beside: whoever waits for both waits for the longer one.
+  const isCounted = isFirst && expectation?.isFew === true;
+  const counting = async (): Promise<HitCount | undefined> =>
+    !isFirst || isCounted || query.count === 'free' ? undefined : countHits(app, query);
+  const paging = async (): Promise<PageOfIds> =>
+    (query.sort === 'relevance' && expectation ? await relevantPage(app, query, expectation) : undefined) ??
+    catalogueInOrder(app, query, expectation);
+  const [page, counted] = await Promise.all([paging(), counting()]);
+  // A sample says little of the few that PostgreSQL did not expect to be few: a phrase of two frequent words.
+  const total = page.total ?? (isFirst && page.next === null ? page.ids.length : undefined);
+  if (total !== undefined) return [page, { count: total, isApproximate: false }];
+  // There were not as few as expected.
+  return [page, counted ?? (isFirst && query.count === 'always' ? await countHits(app, query) : undefined)];
+}
+
+/** A page of the catalogue by the keys that are asked for. */
+async function catalogueInOrder(
+  app: AppContext,
+  query: ListQuery,
+  expectation: Expectation | undefined,
+): Promise<PageOfIds> {
+  const wanted = sortKeysOf(query);
+  const withRecord = wanted.some(({ key }) => OF_RECORD.includes(key));
+  // The number stands in the same index as what is sorted by.
+  const keys = keysOf(
+    query,
+    (key) => sortColumn(key, true, query.seed),
+    withRecord ? sql`r.sound_id` : sql`f.sound_id`,
+  );
+  const order: Order = { keys, beyond: beyondMark(query, keys), withRecord };
+  const conditions = (expectation?.conditionsOf ?? (await conditionsNow(app.db)))(query);
+  const limit = query.limit + 1;
+  const hasIndex = wanted.length === 1 && wanted[0]?.key !== 'shuffle';
+  const pageOfRows = (rows: readonly KeyRow[]): PageOfIds => pageOf(valuesOf(rows, keys), query.limit);
+  const along = async (): Promise<PageOfIds | undefined> => {
+    const rows = hasIndex ? await alongIndex(app.db, order, conditions, limit, FREQUENT) : undefined;
+    return rows && pageOfRows(rows);
+  };
+  const gather = async (most?: number): Promise<PageOfIds | undefined> => {
+    const all = await gathered(app.db, order, conditions, limit, most);
+    return all && { ...pageOfRows(all.rows), ...(query.after === undefined ? { total: all.total } : {}) };
+  };
+  if (!expectation) return (await along()) ?? (await gather()) ?? pageOfRows([]);
+  const { isFew, expected, filed } = expectation;
+  const isFrequent = !isFew && expected * FREQUENT >= filed;
+  // Of words that always stand together PostgreSQL expects far too few. Where there are many more, they are met soon.
+  const page = isFrequent ? await along() : ((await gather(MANY_MORE * expected + SOME)) ?? (await along()));
+  return page ?? (await gather()) ?? pageOfRows([]);
+}
+
+async function batchPage(app: AppContext, batchId: number, query: ListQuery): Promise<CountedPage> {
+  const conditions = filterConditions(query, { kind: 'batch' });
+  const counting = async (): Promise<HitCount> => {
+    const { rows } = await app.db.execute<{ count: number }>(
+      sql`select count(*) from ${batchTables(batchId)} where ${allOf(conditions)}`,
+    );
+    return { count: rows[0]?.count ?? 0, isApproximate: false };
+  };
+  return Promise.all([
+    batchInOrder(app, batchId, query, conditions),
+    query.after === undefined ? counting() : undefined,
+  ]);
+}
+
+async function batchInOrder(
+  app: AppContext,
+  batchId: number,
+  query: ListQuery,
+  conditions: readonly SQL[],
+): Promise<PageOfIds> {
+  const keys = keysOf(query, (key) => sortColumn(key, false, query.seed), sql`c.id`);
+  const { rows } = await app.db.execute<KeyRow>(sql`
+    select ${columnsOf(keys)} from ${batchTables(batchId)} where ${allOf([...conditions, ...beyondMark(query, keys)])}
+    order by ${sortedBy(keys)} limit ${query.limit + 1}`);
+  return pageOf(valuesOf(rows, keys), query.limit);
+}
+
+/** What is the same in all keys stands in the order of its number, turned round with the last key. */
+function keysOf(query: ListQuery, columnOf: (key: SortKey) => SQL, id: SQL): Keys {
+  const keys = sortKeysOf(query).map(({ key, descending }) => ({ column: columnOf(key), descending }));
+  return [...keys, { column: id, descending: keys.at(-1)?.descending ?? false }];
+}
+
+const valuesOf = (rows: readonly KeyRow[], keys: Keys): (string | number)[][] =>
+  rows.map((row) => keys.map((_, index) => row[`k${index}`] ?? ''));
+
+function beyondMark({ after }: ListQuery, keys: Keys): SQL[] {
+  return after === undefined ? [] : [afterKeys(keys, readMark(after, keysSchema(keys.length)))];
+}
+
+/** Rows behind a row with these keys. */
+function afterKeys(keys: Keys, values: readonly (string | number)[]): SQL {
+  const columns = sql.join(
+    keys.map(({ column }) => column),
+    sql`, `,
+  );
+  const row = sql.join(
+    values.map((value) => sql`${value}`),
+    sql`, `,
+  );
+  // All one way round is one comparison of rows, which an index answers.
+  if (keys.every(({ descending }) => !descending)) return sql`(${columns}) > (${row})`;
+  if (keys.every(({ descending }) => descending)) return sql`(${columns}) < (${row})`;
+  return keys.reduceRight<SQL>(
+    (rest, { column, descending }, index) => {
+      const value = sql`${values[index]}`;
+      const beyond = descending ? sql`${column} < ${value}` : sql`${column} > ${value}`;
+      return sql`(${beyond} or (${column} = ${value} and ${rest}))`;
+    },
+    sql`false`,
+  );
+}

@@ -1,0 +1,167 @@
+import type { ListQuery } from '@flagstone/contract/selection';
+import { PLACE_WEIGHTS } from '@flagstone/core/query/explain-rank';
+import { sql, type SQL } from 'drizzle-orm';
+import { z } from 'zod';
+import type { AppContext } from '../app-context.ts';
+import type { Queryable } from '../db/connect.ts';
+import type { Expectation } from './hits.ts';
+import { alongIndex, gathered, type KeyRow, type Order } from './in-order.ts';
+import { pageOf, readMark, type PageOfIds } from './page-marks.ts';
+import { found, NAMES, wordsAsked } from '../records/query-sql.ts';
+import { allOf, catalogueTables } from '../records/search.ts';
+
+/** The order of which a mark tells that all were ranked one by one; else the number of the tier. */
+const RANKED = -1;
+const MOST_TIERS = 3;
+/** What a column of merits can hold; every score is less. */
+const MOST_MERIT = 32_767;
+
+/** What a hit in paths, other fields, keywords and category, and the name counts. */
+const WEIGHTS = `{${PLACE_WEIGHTS.path},${PLACE_WEIGHTS.others},${PLACE_WEIGHTS.labels},${PLACE_WEIGHTS.name}}`;
+/** The best merit is 18; a sound that is described and rated in full counts half again as much as one of which nothing is known. */
+const MERIT_SHARE = 36;
+/** Whatever has the words themselves stands above what only has words beside them. */
+const EXACT = 10;
+
+/** From so many sounds of a tier on, as PostgreSQL expects them, they are looked for one merit after the other: the best value over 240 searches in a million. */
+const MANY = 1000;
+/** Of words that one sound in so many has, the best sounds are gone through instead: whether the name has them is dear to find out. */
+const FREQUENT = 20;
+
+/** How the order was made, with score or merit and number of the last row of the page before. */
+const markSchema = z.tuple([
+  z
+    .int()
+    .min(RANKED)
+    .max(MOST_TIERS - 1),
+  z.number().min(-MOST_MERIT).max(MOST_MERIT),
+  z.int(),
+]);
+type LastRow = readonly [key: number, soundId: number];
+
+interface Question {
+  /** The words as they were typed. */
+  exact: SQL;
+  /** With the words that stand beside them; the same where there are none. */
+  wide: SQL;
+  isWidened: boolean;
+}
+
+/**
+ * How well a sound `f` answers a question: where its words stand, how often and how near each other (PostgreSQL's ts_rank, in proportion to the
+ * logarithm of the number of words), times its merit.
+ */
+function score({ exact, wide, isWidened }: Question): SQL {
+  const rank = sql`ts_rank(${WEIGHTS}::real[], f.search, ${wide}, 1) * (1 + f.merit / ${MERIT_SHARE}::float8)`;
+  return isWidened
+    ? sql`(${rank} + case when f.search @@ ${exact} then ${EXACT} else 0 end)::float8`
+    : sql`(${rank})::float8`;
+}
+
+/**
+ * A page of the catalogue, what answers the words of the search line best first; undefined when it has none. What is few enough to be its own sample is ranked,
+ * and counted, one by one; of more, those with the words in name, keywords or category come first, the best ones first. The page's mark says how the
+ * order was made, so that the pages that follow are made the same way.
+ */
+export async function relevantPage(
+  app: AppContext,
+  query: ListQuery,
+  expectation: Expectation,
+): Promise<PageOfIds | undefined> {
+  const exact = wordsAsked(query.q);
+  const wide = wordsAsked(query.q, query.also);
+  if (!exact || !wide) return undefined;
+  const question = { exact, wide, isWidened: query.also !== '' };
+  const { conditionsOf, isFew } = expectation;
+  const isCounted = isFew && query.after === undefined;
+  const mark = query.after === undefined ? undefined : readMark(query.after, markSchema);
+  const order = mark?.[0] ?? (isCounted ? RANKED : 0);
+  const after: LastRow | undefined = mark && [mark[1], mark[2]];
+  const conditions = conditionsOf(query);
+  if (order === RANKED) {
+    const { keys, total } = await ranked(app.db, conditions, score(question), query.limit + 1, after);
+    const page = pageOf(
+      keys.map((row) => [RANKED, ...row]),
+      query.limit,
+    );
+    return isCounted ? { ...page, total } : page;
+  }
+  // Tier after tier until the page is full: there are two, or three with words beside those that were typed.
+  const tiers = [conditionsOf({ ...query, also: '' }, true), ...othersOf(question).map((one) => [...conditions, one])];
+  const rows: (string | number)[][] = [];
+  for (let tier = order; tier < tiers.length && rows.length <= query.limit; tier += 1) {
+    const missing = query.limit + 1 - rows.length;
+    const beyond = tier === order ? after : undefined;
+    const { expected, expectedNamed } = expectation;
+    const ofTier = tier === 0 ? expectedNamed : expected - expectedNamed;
+    const keys = await best(app.db, tiers[tier] ?? [], missing, beyond, ofTier, expectation.filed);
+    rows.push(...keys.map((row) => [tier, ...row]));
+  }
+  return pageOf(rows, query.limit);
+}
+
+/** What comes behind those with the words in name, keywords or category: the words elsewhere; only words beside them. */
+function othersOf({ exact, isWidened }: Question): SQL[] {
+  const elsewhere = sql`not ${found(exact, NAMES)}`;
+  return isWidened ? [sql`${elsewhere} and ${found(exact)}`, sql`not ${found(exact)}`] : [elsewhere];
+}
+
+/** Scores and numbers of sounds, the highest score first, behind a mark; and how many there are in all. */
+async function ranked(
+  db: Queryable,
+  conditions: readonly SQL[],
+  key: SQL,
+  limit: number,
+  after: LastRow | undefined,
+): Promise<{ keys: [number, number][]; total: number }> {
+  const beyond = after ? [sql`(${key}, f.sound_id) < (${after[0]}, ${after[1]})`] : [];
+  const { rows } = await db.execute<{ key: number; id: number; total: number }>(sql`
+    select ${key} as key, f.sound_id as id, count(*) over () as total from ${catalogueTables()}
+    where ${allOf([...conditions, ...beyond])} order by ${key} desc, f.sound_id desc limit ${limit}`);
+  return { keys: rows.map((row) => [row.key, row.id]), total: rows[0]?.total ?? 0 };
+}
+
+/** Merits and numbers of sounds, the best first, behind a mark, of which so many of so many are expected. */
+async function best(
+  db: Queryable,
+  conditions: readonly SQL[],
+  limit: number,
+  after: LastRow | undefined,
+  expected: number,
+  of: number,
+): Promise<[number, number][]> {
+  const order: Order = {
+    keys: [sql`f.merit`, sql`f.sound_id`].map((column) => ({ column, descending: true })),
+    beyond: behind(after),
+  };
+  const isFrequent = expected * FREQUENT >= of;
+  const met = isFrequent ? await alongIndex(db, order, conditions, limit, FREQUENT) : undefined;
+  if (!met && expected >= MANY) return meritByMerit(db, conditions, limit, after);
+  const rows: KeyRow[] = met ?? (await gathered(db, order, conditions, limit))?.rows ?? [];
+  return rows.map((row) => [Number(row['k0']), Number(row['k1'])]);
+}
+
+/**
+ * The same of many: one merit after the other is asked for, which the indexes of words know, until there are enough, so that only the best of them are looked
+ * at. (A join of nested loops keeps the order of its left side and ends at the limit; sorted as a whole, all merits would be gone through.)
+ */
+async function meritByMerit(
+  db: Queryable,
+  conditions: readonly SQL[],
+  limit: number,
+  after: LastRow | undefined,
+): Promise<[number, number][]> {
+  const end = (which: 'min' | 'max'): SQL => sql`(select ${sql.raw(which)}(merit) from search_rows where filed)`;
+  const first = after ? sql`least(${after[0]}::int, ${end('max')})` : end('max');
+  const all = [sql`f.merit = step.merit::smallint`, ...conditions, ...behind(after)];
+  // Not just the number, whose index PostgreSQL would go along, expecting more than there may be.
+  const { rows } = await db.execute<{ key: number; id: number }>(sql`
+    select best.merit as key, best.id from generate_series(${first}, ${end('min')}, -1) step(merit) cross join lateral (
+      select f.merit, f.sound_id as id from ${catalogueTables()} where ${allOf(all)} order by f.sound_id + 0 desc limit ${limit}) best
+    limit ${limit}`);
+  return rows.map((row) => [row.key, row.id]);
+}
+
+function behind(after: LastRow | undefined): SQL[] {
+  return after ? [sql`(f.merit, f.sound_id) < (${after[0]}, ${after[1]})`] : [];
+}

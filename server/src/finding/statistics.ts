@@ -1,0 +1,108 @@
+import type { Statistics } from '@flagstone/contract/statistics';
+import type { FieldName } from '@flagstone/core/record/fields';
+import { and, eq, isNull, sql } from 'drizzle-orm';
+import type { AppContext } from '../app-context.ts';
+import { copies } from '../db/schema.ts';
+import { COPY_STATE } from '../records/copy-state.ts';
+import { keptAnswer } from './kept.ts';
+import { missingField } from '../records/search.ts';
+
+const LENGTH_EDGES = [1, 3, 10, 30, 60, 300];
+const LOUDNESS_EDGES = [-50, -40, -30, -25, -20, -15, -10];
+/** The fields that a described sound has. */
+const TOLD_FIELDS: readonly FieldName[] = [
+  'catId',
+  'fxName',
+  'description',
+  'keywords',
+  'creatorId',
+  'sourceId',
+  'library',
+  'form',
+  'licence',
+];
+
+interface Band {
+  label: string;
+  range: string;
+}
+
+/** The bands between edges, open at both ends. */
+function bands(edges: readonly number[], unit: string): Band[] {
+  const text = (value: number | undefined): string => String(value ?? '').replace('-', '−');
+  return [undefined, ...edges].map((from, index) => {
+    const to = edges[index];
+    const label =
+      from === undefined ? `< ${text(to)}` : to === undefined ? `≥ ${text(from)}` : `${text(from)} to ${text(to)}`;
+    return { label: `${label} ${unit}`, range: `${from ?? ''}..${to ?? ''}` };
+  });
+}
+
+/** The catalogue in numbers, for Today. */
+export const statisticsOf = keptAnswer(countAll);
+
+async function countAll(app: AppContext): Promise<Statistics> {
+  const [totals, categories, lengths, loudness, growth, states, gone] = await Promise.all([
+    totalsOf(app),
+    app.db.execute<{ category: string; count: number }>(sql`
+      select r.category, count(*) as count from sounds s join records r on r.sound_id = s.id
+      where s.filed_at is not null group by r.category order by count desc, r.category`),
+    countBands(app, 'lengths'),
+    countBands(app, 'loudness'),
+    app.db.execute<{ day: string; total: number }>(sql`
+      select to_char(day, 'YYYY-MM-DD') as day, sum(count) over (order by day)::bigint as total from (
+        select date_trunc('day', created_at) as day, count(*) as count from sounds where filed_at is not null group by 1) d order by day`),
+    app.db.execute<{ state: string; count: number }>(sql`
+      select ${COPY_STATE} as state, count(*) as count from copies c join records r on r.sound_id = c.sound_id
+      join sounds s on s.id = c.sound_id where s.filed_at is not null
+      and not c.gone and (c.changed_outside or c.carries_revision < r.revision) group by 1`),
+    app.db.$count(copies, and(eq(copies.gone, true), isNull(copies.clearedAt))),
+  ]);
+  const stateCount = (state: string): number => states.rows.find((row) => row.state === state)?.count ?? 0;
+  return {
+    ...totals,
+    categories: categories.rows.map(({ category, count }) => ({ category, count })),
+    lengths: bands(LENGTH_EDGES, 's').map((band, index) => ({ ...band, count: lengths.get(index) ?? 0 })),
+    loudness: bands(LOUDNESS_EDGES, 'LUFS').map((band, index) => ({ ...band, count: loudness.get(index) ?? 0 })),
+    growth: growth.rows.map(({ day, total }) => ({ day, total: Number(total) })),
+    notInStep: {
+      behind: stateCount('behind'),
+      ahead: stateCount('ahead'),
+      split: stateCount('split'),
+      gone,
+    },
+  };
+}
+
+async function totalsOf(app: AppContext): Promise<Pick<Statistics, 'filed' | 'measured' | 'completeness'>> {
+  const filled = TOLD_FIELDS.map(
+    (field) => sql`count(*) filter (where not ${missingField(field)}) as ${sql.identifier(field)}`,
+  );
+  const { rows } = await app.db.execute<Record<string, number>>(sql`
+    select count(*) as filed, count(a.measures) as measured, ${sql.join(filled, sql`, `)}
+    from sounds s join records r on r.sound_id = s.id left join analyses a on a.sound_id = s.id where s.filed_at is not null`);
+  const count = (name: string): number => Number(rows[0]?.[name] ?? 0);
+  return {
+    filed: count('filed'),
+    measured: count('measured'),
+    completeness: TOLD_FIELDS.map((field) => ({ field, filled: count(field) })),
+  };
+}
+
+/** How many filed sounds lie in each band, by its number. */
+async function countBands(app: AppContext, what: 'lengths' | 'loudness'): Promise<Map<number, number>> {
+  const [column, edges] =
+    what === 'lengths' ? [sql`s.duration_seconds`, LENGTH_EDGES] : [sql`a.loudness_lufs::float8`, LOUDNESS_EDGES];
+  const { rows } = await app.db.execute<{ band: number; count: number }>(sql`
+    select width_bucket(${column}, ${`{${edges.join(',')}}`}::float8[]) as band, count(*) as count
+    from sounds s left join analyses a on a.sound_id = s.id where s.filed_at is not null and ${column} is not null group by 1`);
+  return new Map(rows.map(({ band, count }) => [band, count]));
+}
+
+/** How many sounds were read for the first time since then, filed and in preparation. */
+export async function countAdded(app: AppContext, since: string): Promise<{ filed: number; inPreparation: number }> {
+  const { rows } = await app.db.execute<{ filed: number; in_preparation: number }>(sql`
+    select count(*) filter (where filed_at is not null) as filed, count(*) filter (where filed_at is null) as in_preparation
+    from sounds where created_at >= ${since}::timestamptz`);
+  return { filed: rows[0]?.filed ?? 0, inPreparation: rows[0]?.in_preparation ?? 0 };
+}

@@ -1,0 +1,163 @@
+import { AppError, ERROR_REMEDIES, type ErrorCode } from '@flagstone/core/errors';
+import type { Batch, Unreadable } from '@flagstone/contract/api';
+import type { Job } from '@flagstone/contract/jobs';
+import { and, desc, eq, isNull, sql } from 'drizzle-orm';
+import type { AppContext } from '../app-context.ts';
+import { batches, unreadable } from '../db/schema.ts';
+import type { NewJob } from '../jobs/job-queue.ts';
+import { batchRow, recordRows } from '../records/acts.ts';
+import { driveFolderOf, filesOf } from '../drives/drives.ts';
+import { rememberFolder } from './read-folders.ts';
+
+/** Opens a batch on a folder that a person named and starts reading it. Throws what AllowedRoots.checkedFolder throws. */
+export async function startIntake(
+  app: AppContext,
+  given: string,
+  name: string | undefined,
+  personId: number,
+  collectionId?: number,
+): Promise<{ batch: Batch; job: Job }> {
+  const { batchId, job: indexJob } = await openBatch(app, given, name, personId, collectionId);
+  const job = await app.jobs.add(indexJob, personId);
+  return { batch: await getBatch(app, batchId), job };
+}
+
+/**
+ * Opens a batch on a folder; returns the index job that reads it. A batch of that folder that is not filed yet is taken up again, unless
+ * another name asks for one of its own.
+ */
+export async function openBatch(
+  app: AppContext,
+  given: string,
+  name: string | undefined,
+  personId: number,
+  collectionId?: number,
+) {
+  const real = await app.roots.checkedFolder(given.trim());
+  const place = await driveFolderOf(app, real);
+  // A folder of a drive that is known by a root outside of the allowed ones: said before anything is begun.
+  filesOf(app, place.drive);
+  const folderId = await rememberFolder(app, place, personId, collectionId);
+  const shown = name || place.folder.split('/').pop() || place.drive.name;
+  const batchId = await batchOfFolder(app, folderId, shown, personId);
+  const title = `Read ${place.drive.name}${place.folder === '' ? '' : `/${place.folder}`}`;
+  const payload = { batchId, driveId: place.drive.id, folder: place.folder };
+  const job: NewJob = { kind: 'index', title, payload, lanes: [place.drive.id] };
+  return { batchId, job };
+}
+
+/** The batch of that name on a folder that is not filed yet, else a new one. Returns its id. */
+export async function batchOfFolder(
+  app: AppContext,
+  folderId: number,
+  name: string,
+  personId: number,
+): Promise<number> {
+  const unfiled = and(eq(batches.folderId, folderId), isNull(batches.filedAt), eq(batches.name, name));
+  const [open] = await app.db.select().from(batches).where(unfiled).orderBy(desc(batches.id)).limit(1);
+  if (open) return open.id;
+  const [row] = await app.db.insert(batches).values({ name, folderId, createdBy: personId }).returning();
+  if (!row) throw new AppError('INTERNAL', 'The batch could not be recorded.');
+  return row.id;
+}
+
+/** All batches, open ones first, newest first. */
+export function listBatches(app: AppContext): Promise<Batch[]> {
+  return batchRows(app);
+}
+
+/** One batch; throws NOT_FOUND. */
+export async function getBatch(app: AppContext, id: number): Promise<Batch> {
+  const [batch] = await batchRows(app, id);
+  if (!batch) throw new AppError('NOT_FOUND', `There is no batch ${id}.`);
+  return batch;
+}
+
+interface BatchRow extends Record<string, unknown> {
+  id: number;
+  name: string;
+  folder: string;
+  drive_name: string;
+  created_by: string;
+  created_at: Date;
+  filed_at: Date | null;
+  all: number;
+  categorised: number;
+  named: number;
+  behind: number;
+  filed: number;
+  unreadable: number;
+  other_audio: Record<string, number>;
+}
+
+async function batchRows(app: AppContext, id?: number): Promise<Batch[]> {
+  const { rows } = await app.db.execute<BatchRow>(sql`
+    select b.id, b.name, f.path as folder, d.name as drive_name, p.name as created_by, b.created_at, b.filed_at, b.other_audio,
+      count(c.id) as all, count(*) filter (where r.cat_id <> '') as categorised,
+      count(*) filter (where r.cat_id <> '' and r.fx_name <> '' and r.creator_id <> '' and r.source_id <> '') as named,
+      count(*) filter (where c.carries_revision < r.revision) as behind, count(*) filter (where s.filed_at is not null) as filed,
+      (select count(*) from unreadable u where u.batch_id = b.id) as unreadable
+    from batches b join folders f on f.id = b.folder_id join drives d on d.id = f.drive_id join people p on p.id = b.created_by
+    left join batch_items i on i.batch_id = b.id left join copies c on c.id = i.copy_id
+    left join sounds s on s.id = c.sound_id left join records r on r.sound_id = s.id
+    where ${id === undefined ? sql`true` : sql`b.id = ${id}`}
+    group by b.id, f.id, d.id, p.id order by b.filed_at desc nulls first, b.id desc limit 200`);
+  return rows.map((row) => ({
+    id: row.id,
+    name: row.name,
+    folder: row.folder,
+    driveName: row.drive_name,
+    createdBy: row.created_by,
+    createdAt: new Date(row.created_at).toISOString(),
+    filedAt: row.filed_at ? new Date(row.filed_at).toISOString() : null,
+    counts: {
+      all: row.all,
+      categorised: row.categorised,
+      named: row.named,
+      behind: row.behind,
+      filed: row.filed,
+      unreadable: row.unreadable,
+    },
+    otherAudio: row.other_audio,
+  }));
+}
+
+/** The files of a batch that could not be read, with the reason and what to do. */
+export async function listUnreadable(app: AppContext, batchId: number): Promise<Unreadable[]> {
+  const rows = await app.db
+    .select()
+    .from(unreadable)
+    .where(eq(unreadable.batchId, batchId))
+    .orderBy(unreadable.folder, unreadable.name)
+    .limit(10_000);
+  return rows.map(({ id, folder, name, code, message }) => ({
+    id,
+    folder,
+    name,
+    code,
+    message,
+    remedy: ERROR_REMEDIES[code as ErrorCode],
+  }));
+}
+
+/** Files every sound of a batch into the catalogue; returns how many were not there yet. */
+export async function fileBatch(
+  app: AppContext,
+  id: number,
+  personId: number,
+): Promise<{ filed: number; batch: Batch }> {
+  const { name } = await getBatch(app, id);
+  const filed = await app.db.transaction(async (tx) => {
+    const before = await batchRow(tx, id);
+    const { rowCount } = await tx.execute(sql`
+      update sounds set filed_at = now() where filed_at is null
+      and id in (select c.sound_id from batch_items b join copies c on c.id = b.copy_id where b.batch_id = ${id})`);
+    await tx
+      .update(batches)
+      .set({ filedAt: sql`now()`, filedBy: personId })
+      .where(eq(batches.id, id));
+    await recordRows(tx, { personId, kind: 'file', summary: `Filed “${name}”` }, before, await batchRow(tx, id));
+    return rowCount ?? 0;
+  });
+  return { filed, batch: await getBatch(app, id) };
+}

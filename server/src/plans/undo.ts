@@ -1,0 +1,67 @@
+import { AppError } from '@flagstone/core/errors';
+import type { UndoAnswer } from '@flagstone/contract/api';
+import { sql } from 'drizzle-orm';
+import type { AppContext } from '../app-context.ts';
+import { lastActOf, lastUndoneActOf, turnAct } from '../records/acts.ts';
+import { lastChangeOf, lastUndoOf, undoRun } from '../records/edits.ts';
+import { lastPlanOf, undoPlan } from './plans.ts';
+
+/** Does again what a person undid last. Throws NOT_UNDOABLE when they did anything else since. */
+export async function redoLast(app: AppContext, personId: number): Promise<{ summary: string }> {
+  const [change, act, since] = await Promise.all([
+    lastUndoOf(app, personId),
+    lastUndoneActOf(app, personId),
+    lastNewThingOf(app, personId),
+  ]);
+  const isNewer = (undone: { at: Date } | undefined): undone is { at: Date } =>
+    undone !== undefined && undone.at > since;
+  if (isNewer(act) && (!isNewer(change) || act.at > change.at)) return told(await turnAct(app, act.id, 'redo'));
+  if (change === undefined || !isNewer(change))
+    throw new AppError('NOT_UNDOABLE', 'There is nothing of yours to do again.');
+  return told(await undoRun(app, change.id, personId));
+}
+
+/**
+ * Takes back the newest thing a person did, whatever it was: a change of records, marks, a pull list, filing, or a plan that ran. Of a plan it first says what
+ * that does to files; it does it when `planId` names the plan. Throws NOT_UNDOABLE when there is nothing, or when the newest thing is still under way.
+ */
+export async function undoLast(app: AppContext, personId: number, planId?: number): Promise<UndoAnswer> {
+  const [change, plan, act] = await Promise.all([
+    lastChangeOf(app, personId),
+    lastPlanOf(app, personId),
+    lastActOf(app, personId),
+  ]);
+  const [last] = [change, plan, act]
+    .filter((each) => each !== undefined)
+    .sort((one, other) => other.at.getTime() - one.at.getTime());
+  if (last === undefined) throw new AppError('NOT_UNDOABLE', 'There is nothing of yours left to undo.');
+  if (plan !== undefined && last === plan) {
+    if (plan.isRunning)
+      throw new AppError(
+        'NOT_UNDOABLE',
+        'What you did last is still under way. Stop the job first, or wait for its end.',
+      );
+    if (planId !== plan.id) return { summary: plan.title, job: null, asks: { planId: plan.id, title: plan.title } };
+    const job = await undoPlan(app, plan.id, personId);
+    return { summary: job.title, job, asks: null };
+  }
+  // Somebody said yes to a plan, and did something else since on another page.
+  if (planId !== undefined) throw new AppError('CONFLICT', 'You did something else since. Undo once more to see what.');
+  const turned =
+    act !== undefined && last === act ? await turnAct(app, act.id, 'undo') : await undoRun(app, last.id, personId);
+  return { ...told(turned), job: null, asks: null };
+}
+
+function told({ summary, changed, kept }: { summary: string; changed: number; kept: number }): { summary: string } {
+  const rest = kept === 0 ? '' : `; ${kept} kept what was changed since`;
+  return { summary: `${summary} (${changed})${rest}` };
+}
+
+/** When a person last did something that is no undoing. */
+async function lastNewThingOf(app: AppContext, personId: number): Promise<Date> {
+  const { rows } = await app.db.execute<{ at: Date | null }>(sql`
+    select greatest((select max(created_at) from changes where person_id = ${personId} and undoes is null),
+      (select max(created_at) from acts where person_id = ${personId} and undone_at is null),
+      (select max(created_at) from jobs where person_id = ${personId} and payload ? 'planId' and kind <> 'undo')) as at`);
+  return new Date(rows[0]?.at ?? 0);
+}

@@ -1,0 +1,193 @@
+import path from 'node:path';
+import type { Issue } from '@flagstone/core/errors';
+import { FIELD_NAMES, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
+import type { SoundMark } from '@flagstone/contract/marks';
+import type { CopyState, SoundRow } from '@flagstone/contract/record';
+import { filterSchema, type ListFilter, type Selection } from '@flagstone/contract/selection';
+import { getTableColumns, sql, type SQL } from 'drizzle-orm';
+import type { AppContext } from '../app-context.ts';
+import type { Queryable } from '../db/connect.ts';
+import { KEPT } from '../db/kept-statements.ts';
+import { records } from '../db/schema.ts';
+import { driveIsHere } from '../drives/drives.ts';
+import { COPY_STATE } from './copy-state.ts';
+import { allOf, filterConditions, idList } from './search.ts';
+
+/** Column of the records table for each field. */
+export const FIELD_COLUMNS = Object.fromEntries(
+  FIELD_NAMES.map((name) => [name, getTableColumns(records)[name].name]),
+) as Record<FieldName, string>;
+
+const COLUMNS = sql.join(
+  [
+    sql`s.id as sound_id, c.id as copy_id, c.name, c.folder, c.size_bytes, c.container, c.track_names, c.issues, c.disagreeing, d.id as drive_id, d.name as drive_name, d.root_path, d.identity`,
+    sql`s.codec, s.sample_rate_hz, s.bit_depth, s.channels, s.frames, s.duration_seconds, s.is_cut_short, s.filed_at is not null as filed, a.loudness_lufs, a.true_peak_dbtp, a.channel_layout, a.measures is not null as is_measured, r.revision, ${COPY_STATE} as state`,
+    sql`(select count(*) from copies o where o.sound_id = s.id and not o.gone) as copy_count`,
+    sql`(select v.uses from search_rows v where v.sound_id = s.id) as uses`,
+    sql`(select coalesce(jsonb_agg(jsonb_build_object('personId', m.person_id, 'person', p.name, 'rating', m.rating, 'favourite', m.favourite,
+      'tags', m.tags, 'note', m.note) order by m.person_id), '[]') from sound_marks m join people p on p.id = m.person_id
+      where m.sound_id = s.id) as marks`,
+    // One piece, not sixty: this is put together for every page.
+    sql.raw(FIELD_NAMES.map((name) => `r."${FIELD_COLUMNS[name]}"`).join(', ')),
+  ],
+  sql`, `,
+);
+
+export interface DatabaseRow extends Record<string, unknown> {
+  sound_id: number;
+  copy_id: number;
+  name: string;
+  folder: string;
+  root_path: string;
+  identity: string;
+  drive_name: string;
+  issues: Issue[];
+  disagreeing: FieldName[];
+  marks: SoundMark[];
+  state: Exclude<CopyState, 'away'>;
+}
+
+/** The tables of a batch's rows; `c` is the copy. */
+export function batchTables(batchId: number): SQL {
+  return sql`batch_items b join copies c on c.id = b.copy_id and b.batch_id = ${batchId} join search_rows f on f.sound_id = c.sound_id
+    join sounds s on s.id = c.sound_id join records r on r.sound_id = s.id join drives d on d.id = c.drive_id
+    left join analyses a on a.sound_id = s.id`;
+}
+
+/** The tables of the catalogue's rows from their copies, of which only the first of each sound counts. */
+const CATALOGUE_COPIES = sql`copies c join search_rows f on f.sound_id = c.sound_id and f.filed join sounds s on s.id = c.sound_id
+  join records r on r.sound_id = s.id join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id`;
+const IS_FIRST_COPY = sql`c.id = (select o.id from copies o where o.sound_id = c.sound_id order by o.gone, o.id limit 1)`;
+
+/** The rows of copies or of sounds (their first copies) in the order of the numbers that are given. */
+export async function rowsInOrder(db: Queryable, of: 'copies' | 'sounds', ids: readonly number[]): Promise<SoundRow[]> {
+  if (ids.length === 0) return [];
+  const copy =
+    of === 'copies'
+      ? sql`join copies c on c.id = i.id`
+      : sql`join lateral (select * from copies o where o.sound_id = i.id order by o.gone, o.id limit 1) c on true`;
+  const { rows } = await db.execute<DatabaseRow>(sql`${KEPT}
+    select ${COLUMNS} from unnest(${idList(ids)}) with ordinality i(id, place) ${copy} join sounds s on s.id = c.sound_id
+    join records r on r.sound_id = s.id join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id order by i.place`);
+  return toSoundRows(rows);
+}
+
+/** The row of one sound, for the card, with its first copy. */
+export async function rowOfSound(app: AppContext, soundId: number): Promise<SoundRow | undefined> {
+  return (await rowsInOrder(app.db, 'sounds', [soundId]))[0];
+}
+
+/** All copies of a sound, as rows. */
+export async function copiesOfSound(app: AppContext, soundId: number): Promise<SoundRow[]> {
+  const { rows } = await app.db.execute<DatabaseRow>(sql`
+    select ${COLUMNS} from copies c join sounds s on s.id = c.sound_id join records r on r.sound_id = s.id
+    join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id where s.id = ${soundId} and c.cleared_at is null order by c.gone, c.id`);
+  return toSoundRows(rows);
+}
+
+/** Where copies lie on the machine of their drive, ready to paste. */
+export async function fullPathsOf(db: Queryable, copyIds: readonly number[]): Promise<Map<number, string>> {
+  const { rows } = await db.execute<{ id: number; root_path: string; folder: string; name: string }>(sql`
+    select c.id, d.root_path, c.folder, c.name from copies c join drives d on d.id = c.drive_id where c.id = any(${idList(copyIds)})`);
+  return new Map(rows.map((row) => [row.id, path.join(row.root_path, row.folder, row.name)]));
+}
+
+/** The rows of a selection in the order of their copies' numbers, in pages, so that a hundred thousand are never held at once. */
+export async function* selectedRows(
+  db: Queryable,
+  selection: Selection,
+  pageSize = 1000,
+  afterCopyId = 0,
+): AsyncGenerator<SoundRow[]> {
+  const { tables, conditions } = selectionParts(selection);
+  let after = afterCopyId;
+  for (;;) {
+    const { rows } = await db.execute<DatabaseRow>(sql`
+      select ${COLUMNS} from ${tables} where ${allOf([...conditions, sql`c.id > ${after}`])} order by c.id limit ${pageSize}`);
+    const last = rows.at(-1);
+    if (!last) return;
+    after = last.copy_id;
+    yield await toSoundRows(rows);
+  }
+}
+
+/** The place of each copy of a selection in the order of paths, from 0. */
+export async function placesByPath(db: Queryable, selection: Selection): Promise<Map<number, number>> {
+  const { tables, conditions } = selectionParts(selection);
+  const { rows } = await db.execute<{ id: number }>(
+    sql`select c.id from ${tables} where ${allOf(conditions)} order by lower(c.folder || '/' || c.name), c.id`,
+  );
+  return new Map(rows.map(({ id }, place) => [id, place]));
+}
+
+/** The tables of a selection, `c` being its copies, and the conditions that narrow them. */
+export function selectionParts(selection: Selection): { tables: SQL; conditions: SQL[] } {
+  if (selection.kind === 'copies') {
+    const tables = sql`copies c join sounds s on s.id = c.sound_id join records r on r.sound_id = s.id join drives d on d.id = c.drive_id
+      left join analyses a on a.sound_id = s.id`;
+    return { tables, conditions: [sql`c.id = any(${idList(selection.copyIds)})`] };
+  }
+  const filter: ListFilter = selection.filter ?? filterSchema.parse({});
+  const conditions = filterConditions(filter, selection);
+  // From the copies, whose numbers have an index: from the sounds, each page would go through the whole catalogue.
+  return selection.kind === 'catalogue'
+    ? { tables: CATALOGUE_COPIES, conditions: [...conditions, IS_FIRST_COPY] }
+    : { tables: batchTables(selection.batchId), conditions };
+}
+
+/** Drives that are being looked for: pages that are read at the same time look once. */
+const looking = new Map<string, Promise<boolean>>();
+
+function isHere({ root_path: rootPath, identity }: DatabaseRow): Promise<boolean> {
+  const key = JSON.stringify([rootPath, identity]);
+  const look = looking.get(key) ?? driveIsHere({ rootPath, identity }).finally(() => looking.delete(key));
+  looking.set(key, look);
+  return look;
+}
+
+function recordOf(row: DatabaseRow): SoundRecord {
+  const record: Record<string, unknown> = {};
+  for (const name of FIELD_NAMES) record[name] = row[FIELD_COLUMNS[name]];
+  return record as unknown as SoundRecord;
+}
+
+async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {
+  const here = new Map<string, boolean>();
+  for (const row of rows) if (!here.has(row.identity)) here.set(row.identity, await isHere(row));
+  return rows.map((row) => ({
+    soundId: row.sound_id,
+    copyId: row.copy_id,
+    name: row.name,
+    folder: row.folder,
+    driveId: String(row['drive_id']),
+    driveName: row.drive_name,
+    sizeBytes: Number(row['size_bytes']),
+    facts: {
+      container: String(row['container']),
+      codec: String(row['codec']),
+      sampleRateHz: Number(row['sample_rate_hz']),
+      bitDepth: Number(row['bit_depth']),
+      channels: Number(row['channels']),
+      frames: Number(row['frames']),
+      durationSeconds: Number(row['duration_seconds']),
+      trackNames: row['track_names'] as string[],
+      isCutShort: Boolean(row['is_cut_short']),
+    },
+    record: recordOf(row),
+    revision: Number(row['revision']),
+    state: here.get(row.identity) ? row.state : 'away',
+    copyCount: Number(row['copy_count']),
+    filed: Boolean(row['filed']),
+    issues: row.issues,
+    disagreeing: row.disagreeing,
+    measured: row['is_measured']
+      ? {
+          loudnessLufs: row['loudness_lufs'] as number | null,
+          truePeakDbtp: row['true_peak_dbtp'] as number | null,
+          channelLayout: String(row['channel_layout']),
+        }
+      : null,
+    marks: row.marks,
+    uses: Number(row['uses'] ?? 0),
+  }));
+}
