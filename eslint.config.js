@@ -4,18 +4,6 @@ import vue from 'eslint-plugin-vue';
 import tseslint from 'typescript-eslint';
 import vueParser from 'vue-eslint-parser';
 
-/** What a folder may not import: the walls of the house (docs/architecture.md). Tests may use the demo's generator. */
-const wall = (folder, forbidden) => ({
-  files: [`${folder}/src/**/*.{ts,vue}`],
-  ignores: ['**/*.test.ts'],
-  rules: {
-    'no-restricted-imports': [
-      'error',
-      { patterns: forbidden.map((pattern) => ({ group: [pattern], message: `${folder} may not import ${pattern}.` })) },
-    ],
-  },
-});
-
 export default tseslint.config(
   { ignores: ['**/dist/', 'node_modules/', 'coverage/', 'server/migrations/'] },
   js.configs.recommended,
@@ -58,10 +46,6 @@ export default tseslint.config(
   },
   // Asserting by expect().rejects and mocks of call signatures give false alarms in tests.
   { files: ['**/*.test.ts'], rules: { '@typescript-eslint/require-await': 'off' } },
-  wall('core', ['node:*', '@flagstone/*', 'vue', 'express', 'drizzle-orm*']),
-  wall('contract', ['node:*', '@flagstone/server*', '@flagstone/web*', '@flagstone/demo*', 'vue']),
-  wall('server', ['@flagstone/web*', '@flagstone/demo*', '@flagstone/tests*', 'vue']),
-  wall('web', ['node:*', '@flagstone/server*', '@flagstone/demo*', '@flagstone/tests*']),
   { files: ['**/*.js', '**/*.mjs'], ...tseslint.configs.disableTypeChecked },
   prettier,
 );

@@ -12,6 +12,7 @@ const PROJECT = fileURLToPath(new URL('..', import.meta.url));
 const SUITES = ['unit', 'server', 'browser'] as const;
 const CHECKS: [name: string, script: string][] = [
   ['formatting', 'format:check'],
+  ['walls between the rooms', 'walls'],
   ['lint', 'lint'],
   ['types', 'types'],
   ['types of the web application', 'types:web'],

@@ -1,14 +1,15 @@
+import type { JobKind } from '@flagstone/contract/jobs';
 import type { Logger } from 'pino';
 import type { AppContext } from './app-context.ts';
 import { connect } from './db/connect.ts';
 import { people } from './db/schema.ts';
-import { defaultDataFolder } from './commands/usage.ts';
+import { defaultDataFolder } from './data-folder.ts';
 import { keyOfFolder } from './disk/journal-keys.ts';
 import { AllowedRoots } from './disk/roots.ts';
 import { WorkerPool } from './workers/worker-pool.ts';
 import { copyOutJob } from './delivering/copy-out-job.ts';
 import { indexJob } from './intake/index-job.ts';
-import { JobQueue } from './jobs/job-queue.ts';
+import { JobQueue, type JobRun, type JobWork } from './jobs/job-queue.ts';
 import { measureJob, measureNewSounds, remeasureOutdated } from './listening/measure-job.ts';
 import { recoverJournal, runPlanJob, undoPlanJob } from './plans/plan-jobs.ts';
 import { categoriesInForce } from './describing/category-lists.ts';
@@ -93,17 +94,18 @@ export async function openApplication(
   await context.jobs.takeUpDead();
   const settled = await recoverJournal(context);
   if (settled > 0) log.info({ settled }, 'settled interrupted changes of files');
-  const work = {
-    index: indexJob,
-    rename: runPlanJob,
-    write: runPlanJob,
-    relocate: runPlanJob,
-    cut: runPlanJob,
-    undo: undoPlanJob,
-    measure: measureJob,
-    copyOut: copyOutJob,
+  const runPlan = (run: JobRun): Promise<void> => runPlanJob(context, run);
+  const work: Record<JobKind, JobWork> = {
+    index: (run) => indexJob(context, run),
+    rename: runPlan,
+    write: runPlan,
+    relocate: runPlan,
+    cut: runPlan,
+    undo: (run) => undoPlanJob(context, run),
+    measure: (run) => measureJob(context, run),
+    copyOut: (run) => copyOutJob(context, run),
   };
-  await context.jobs.start(context, work, (lanes) => seesDrives(context, lanes));
+  await context.jobs.start(work, (lanes) => seesDrives(context, lanes));
   await remeasureOutdated(context);
   await measureNewSounds(context);
   // What a command read beside this process, and drives that come back, are measured by whoever finds them first.

@@ -56,7 +56,7 @@ const { context, close } = await openContext(
 );
 const index = async (): Promise<void> => {
   const { job: newJob } = await openBatch(context, drive, undefined, 1);
-  const job = await context.jobs.runHere(context, indexJob, newJob, 1);
+  const job = await context.jobs.runHere((run) => indexJob(context, run), newJob, 1);
   if (job.state !== 'done' || job.done !== count)
     throw new Error(`the job ended ${job.state} with ${job.done} of ${count}`);
 };

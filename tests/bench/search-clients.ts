@@ -1,4 +1,4 @@
-import type { Answered, Asking } from './many-clients.ts';
+import type { Answered, Asking } from './asking.ts';
 
 async function ask(address: string): Promise<void> {
   const answer = await fetch(address, { headers: { 'X-Flagstone-Person': '1' } });

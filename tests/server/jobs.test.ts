@@ -39,7 +39,7 @@ const insert = async (values: Partial<typeof jobs.$inferInsert>): Promise<string
 
 describe('a job', () => {
   it('counts what went wrong by kind, with examples', async () => {
-    const work = async (_: unknown, run: JobRun): Promise<void> => {
+    const work = async (run: JobRun): Promise<void> => {
       for (let item = 0; item < 5; item += 1) {
         run.note(new AppError('FILE_VANISHED', 'gone'), `file ${item}`);
         await run.advance({ failed: 1 });
@@ -47,7 +47,7 @@ describe('a job', () => {
       run.note(new AppError('DISK_FULL', 'full'), 'last');
       await run.advance({ failed: 1 });
     };
-    const job = await app.context.jobs.runHere(app.context, work, newJob('failing'), 1);
+    const job = await app.context.jobs.runHere(work, newJob('failing'), 1);
     expect(job.failed).toBe(6);
     expect(job.failures).toMatchObject([
       { code: 'FILE_VANISHED', count: 5, examples: ['file 0: gone', 'file 1: gone', 'file 2: gone'] },
@@ -58,7 +58,7 @@ describe('a job', () => {
   it('pauses after the item it is at, keeps its counts, and goes on', async () => {
     let asked: Job | undefined;
     let items = 0;
-    const work = async (_: unknown, run: JobRun): Promise<void> => {
+    const work = async (run: JobRun): Promise<void> => {
       for (; items < 1000; items += 1) {
         asked ??= await app.call('pauseJob', { params: { id: run.job.id } });
         await run.advance({ done: 1 });
@@ -66,7 +66,7 @@ describe('a job', () => {
         await new Promise((resolve) => setTimeout(resolve, 30));
       }
     };
-    const job = await app.context.jobs.runHere(app.context, work, newJob('pausing'), 1);
+    const job = await app.context.jobs.runHere(work, newJob('pausing'), 1);
     expect(asked).toMatchObject({ state: 'running', asked: 'pause' });
     expect(job).toMatchObject({ state: 'paused', asked: null, finishedAt: null });
     expect(job.done).toBeGreaterThan(0);
@@ -77,11 +77,11 @@ describe('a job', () => {
 
   it('waits for the one that shares a lane with it, and for no other', async () => {
     const first = held();
-    const one = app.context.jobs.runHere(app.context, first.work, newJob('one', ['drive a', 'drive b']), 1);
+    const one = app.context.jobs.runHere(first.work, newJob('one', ['drive a', 'drive b']), 1);
     await first.running;
-    const other = await app.context.jobs.runHere(app.context, async () => undefined, newJob('other', ['drive c']), 1);
+    const other = await app.context.jobs.runHere(async () => undefined, newJob('other', ['drive c']), 1);
     expect(other.state).toBe('done');
-    const same = await app.context.jobs.runHere(app.context, async () => undefined, newJob('same', ['drive b']), 1);
+    const same = await app.context.jobs.runHere(async () => undefined, newJob('same', ['drive b']), 1);
     expect(same.state).toBe('waiting');
     await app.context.jobs.ask(same.id, 'cancel');
     first.release();
@@ -110,11 +110,11 @@ describe('a job', () => {
   });
 
   it('stops changing its row once another process has it', async () => {
-    const work = async (_: unknown, run: JobRun): Promise<void> => {
+    const work = async (run: JobRun): Promise<void> => {
       await app.context.db.update(jobs).set({ worker: 'another-machine:7' }).where(eq(jobs.id, run.job.id));
       await run.setTotal(5);
     };
-    const job = await app.context.jobs.runHere(app.context, work, newJob('taken'), 1);
+    const job = await app.context.jobs.runHere(work, newJob('taken'), 1);
     expect(job).toMatchObject({ state: 'running', total: null, error: null });
     await app.context.db.update(jobs).set({ state: 'done' }).where(eq(jobs.id, job.id));
   });

@@ -29,7 +29,7 @@ async function readCutShort(afterSteps: number) {
   const { context } = app;
   const { batchId, job: newJob } = await openBatch(context, path.join(app.drive, 'yard'), undefined, 1);
   let steps = 0;
-  const work = (_app: typeof context, run: JobRun): Promise<void> =>
+  const work = (run: JobRun): Promise<void> =>
     indexJob(context, {
       ...run,
       advance: async (step) => {
@@ -38,7 +38,7 @@ async function readCutShort(afterSteps: number) {
         if (steps === afterSteps) throw new JobStopped('pause');
       },
     });
-  let job = await context.jobs.runHere(context, work, newJob, 1);
+  let job = await context.jobs.runHere(work, newJob, 1);
   expect(job.state).toBe(afterSteps > 100 ? 'done' : 'paused');
   if (job.state === 'paused') job = await app.ended(await app.call('resumeJob', { params: { id: job.id } }));
   const { rows: found } = await context.db.execute(

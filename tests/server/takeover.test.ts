@@ -179,7 +179,7 @@ describe('a drive that goes while a job runs', () => {
       const { context } = other;
       const away = `${other.drive}-unplugged`;
       let steps = 0;
-      const work = (_app: typeof context, run: JobRun): Promise<void> =>
+      const work = (run: JobRun): Promise<void> =>
         runPlanJob(context, {
           ...run,
           advance: async (step) => {
@@ -190,7 +190,7 @@ describe('a drive that goes while a job runs', () => {
         });
       const lanes = [rows[0]?.driveId ?? ''];
       const newJob = { kind: 'rename' as const, title: 'Rename 3 files', payload: { planId: plan.id }, lanes };
-      const cut = await context.jobs.runHere(context, work, newJob, 1);
+      const cut = await context.jobs.runHere(work, newJob, 1);
       expect(cut).toMatchObject({ state: 'waiting', failed: 0, awaitsDrive: rows[0]?.driveName });
       expect((await other.call('getPlan', { params: { id: plan.id } })).counts).toMatchObject({ done: 1, failed: 0 });
       await rename(away, other.drive);

@@ -7,13 +7,8 @@ import { planFlacWrite } from './flac/flac-writer.ts';
 import { planMp3Write } from './mp3/mp3-writer.ts';
 import { planOggWrite } from './ogg/ogg-writer.ts';
 import { planWavWrite } from './wav/wav-writer.ts';
+import type { WriteOptions } from './write-options.ts';
 import type { PlannedWrite } from './write-plan.ts';
-
-/** What a person may choose about writing. */
-export interface WriteOptions {
-  /** Version of ID3v2 tags that are new; earlier tags keep theirs. */
-  id3Version: 3 | 4;
-}
 
 type Planner = (source: ByteSource, record: SoundRecord, options: WriteOptions) => Promise<PlannedWrite>;
 

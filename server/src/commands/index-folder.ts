@@ -6,7 +6,8 @@ import { startLocalPostgres } from '../db/local-postgres.ts';
 import { indexJob } from '../intake/index-job.ts';
 import { openBatch } from '../intake/batches.ts';
 import { dropRights } from './drop-rights.ts';
-import { defaultDataFolder, rootsOf, UsageError } from './usage.ts';
+import { defaultDataFolder } from '../data-folder.ts';
+import { rootsOf, UsageError } from './usage.ts';
 
 /** `index DIR`: reads a folder into a new batch of the database, running or not, and prints the totals as JSON. */
 export async function indexFolder(args: string[]): Promise<number> {
@@ -35,7 +36,7 @@ export async function indexFolder(args: string[]): Promise<number> {
         if (event.type === 'job' && process.stderr.isTTY)
           process.stderr.write(`\r${event.job.done + event.job.failed} of ${event.job.total ?? '?'} files`);
       });
-      const job = await context.jobs.runHere(context, indexJob, newJob, 1);
+      const job = await context.jobs.runHere((run) => indexJob(context, run), newJob, 1);
       unsubscribe();
       const seconds = (performance.now() - started) / 1000;
       process.stdout.write(

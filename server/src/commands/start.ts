@@ -13,7 +13,8 @@ import { httpServer } from '../http-server.ts';
 import { DrivePresence } from '../drives/drive-presence.ts';
 import { addDrive } from '../drives/drives.ts';
 import { dropRights } from './drop-rights.ts';
-import { defaultDataFolder, PROJECT_FOLDER, rootsOf, untilStopped, UsageError } from './usage.ts';
+import { defaultDataFolder } from '../data-folder.ts';
+import { PROJECT_FOLDER, rootsOf, untilStopped, UsageError } from './usage.ts';
 
 const DEFAULT_PORT = 4780;
 const DEMO_PROGRAM = fileURLToPath(new URL('../../../demo/src/main.ts', import.meta.url));

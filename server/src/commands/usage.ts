@@ -1,5 +1,4 @@
 import { createInterface } from 'node:readline';
-import os from 'node:os';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 
@@ -8,13 +7,6 @@ export class UsageError extends Error {}
 
 /** Where Flagstone's own programs are started from, so that tsx is found. */
 export const PROJECT_FOLDER = fileURLToPath(new URL('../../../', import.meta.url));
-
-/** Where Flagstone keeps its database and demo when --data does not say: for root a folder that PostgreSQL's account can enter. */
-export function defaultDataFolder(): string {
-  if (process.env['FLAGSTONE_DATA']) return process.env['FLAGSTONE_DATA'];
-  if (process.getuid?.() === 0) return '/var/lib/flagstone';
-  return path.join(process.env['XDG_DATA_HOME'] ?? path.join(os.homedir(), '.local', 'share'), 'flagstone');
-}
 
 /** The lines of standard input that are not empty. */
 export async function linesOfInput(): Promise<string[]> {

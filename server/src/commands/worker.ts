@@ -5,7 +5,8 @@ import pino from 'pino';
 import { openApplication } from '../application.ts';
 import { startLocalPostgres } from '../db/local-postgres.ts';
 import { dropRights } from './drop-rights.ts';
-import { defaultDataFolder, rootsOf, untilStopped } from './usage.ts';
+import { defaultDataFolder } from '../data-folder.ts';
+import { rootsOf, untilStopped } from './usage.ts';
 
 /**
  * `worker`: one more process that takes jobs from the same database, on this machine (`--data DIR`, as of `start`) or on another one (`--database

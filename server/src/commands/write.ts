@@ -17,7 +17,8 @@ import { settleLeftovers, type Settled } from '../disk/leftovers.ts';
 import { readAudio, sha256 } from '../disk/read-audio.ts';
 import { rewriteFile } from '../disk/rewrite-file.ts';
 import { eachItem, fileOnCommandLine } from './open-file.ts';
-import { defaultDataFolder, UsageError } from './usage.ts';
+import { defaultDataFolder } from '../data-folder.ts';
+import { UsageError } from './usage.ts';
 
 /** Up to this much audio, the full digest is told of a file that was written in place too: it costs less than the start of the program. */
 const DIGEST_AT_ONCE_BYTES = 64 * 1024 * 1024;

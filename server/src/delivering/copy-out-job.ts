@@ -1,10 +1,10 @@
-import { mkdir } from 'node:fs/promises';
 import path from 'node:path';
 import { copyOutToFolderSchema } from '@flagstone/contract/copy-out';
 import { AppError } from '@flagstone/core/errors';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { diskError } from '../disk/disk-errors.ts';
+import { makeFolder } from '../disk/make-folder.ts';
 import { settleLeftovers } from '../disk/leftovers.ts';
 import { unknownWrites } from '../drives/known-writes.ts';
 import { keepFile } from '../disk/keep-file.ts';
@@ -31,7 +31,7 @@ export async function copyOutJob(app: AppContext, run: JobRun): Promise<void> {
     if (within !== folder) {
       // Level by level, each looked at before the next: a link that stands there may lead elsewhere.
       await enter(path.dirname(within));
-      await mkdir(within, { recursive: true });
+      await makeFolder(within);
     }
     await app.roots.checkedFolder(within);
     await settleLeftovers(within, unknownWrites(app));

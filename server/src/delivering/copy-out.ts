@@ -1,5 +1,4 @@
 import { randomUUID } from 'node:crypto';
-import { open, statfs } from 'node:fs/promises';
 import path from 'node:path';
 import { Readable, type Writable } from 'node:stream';
 import { finished } from 'node:stream/promises';
@@ -17,11 +16,13 @@ import type { AppContext } from '../app-context.ts';
 import { copiesOut } from '../db/finding-schema.ts';
 import { copies } from '../db/schema.ts';
 import { diskError } from '../disk/disk-errors.ts';
+import { refuseWhenFull } from '../disk/free-space.ts';
+import { openRegular } from '../disk/open-regular.ts';
 import type { FrameRange } from '../disk/read-samples.ts';
 import { copyThatIsHere } from '../listening/analyses.ts';
 import { exportOf } from '../listening/listening.ts';
 import { entriesOf, pullList } from './pull-lists.ts';
-import { allOf } from '../records/search.ts';
+import { allOf } from '../db/sql-parts.ts';
 import { selectedRows, selectionParts } from '../records/sound-rows.ts';
 
 /** One file to be made: a sound as its file stands, or a part of it, or what was tried out with it. */
@@ -96,7 +97,7 @@ export async function contentsOf(
 /** Opened before it is added, so that what cannot be opened is only left out. */
 async function streamOf(app: AppContext, file: OutFile, signal: AbortSignal): Promise<Readable> {
   const contents = await contentsOf(app, file, signal);
-  return 'path' in contents ? (await open(contents.path)).createReadStream() : Readable.from([contents.bytes]);
+  return 'path' in contents ? (await openRegular(contents.path)).createReadStream() : Readable.from([contents.bytes]);
 }
 
 /** How many files would be copied out, and how large they are. */
@@ -154,11 +155,7 @@ export async function copyOutToFolder(
   const folder = await app.roots.checkedFolder(request.folder);
   const { files, bytes } = await sizeOf(app, request);
   if (files === 0) throw new AppError('NOTHING_SELECTED', 'There is nothing to copy out.');
-  const { bsize, bavail } = await statfs(folder);
-  if (bytes > bsize * bavail) {
-    const [needed, free] = [bytes, bsize * bavail].map((each) => `${(each / 1e9).toFixed(1)} GB`);
-    throw new AppError('DISK_FULL', `${folder} has ${free} free; the files have ${needed}.`);
-  }
+  await refuseWhenFull(folder, bytes);
   const title = `Copy ${files === 1 ? '1 sound' : `${files.toLocaleString('en')} sounds`} to ${path.basename(folder)}`;
   return app.jobs.add(
     { kind: 'copyOut', title, payload: { request: { ...request, folder } }, lanes: [`copy out ${folder}`] },

@@ -8,10 +8,10 @@ import { stringify } from 'csv-stringify';
 import { sql } from 'drizzle-orm';
 import ExcelJS from 'exceljs';
 import type { AppContext } from '../app-context.ts';
-import { idList } from '../records/search.ts';
+import { idList } from '../db/sql-parts.ts';
 import { recordsReport } from './reports.ts';
 import { playlist, type PlaylistEntry } from './playlists.ts';
-import { escapeFormula } from './spreadsheet-text.ts';
+import { escapeFormula } from '@flagstone/core/text/spreadsheet-text';
 import { rowsInListOrder } from '../finding/list-rows.ts';
 import { fullPathsOf, selectedRows } from '../records/sound-rows.ts';
 

@@ -14,7 +14,7 @@ import type { AppContext } from '../app-context.ts';
 import type { Queryable, Transaction } from '../db/connect.ts';
 import { people, pullEntries, pullLists, sounds } from '../db/schema.ts';
 import { pullRows, recordRows } from '../records/acts.ts';
-import { allOf } from '../records/search.ts';
+import { allOf } from '../db/sql-parts.ts';
 import { rowsInOrder, selectionParts } from '../records/sound-rows.ts';
 
 /** All pull lists, the newest first. */

@@ -15,7 +15,7 @@ import { analyses } from '../db/schema.ts';
 import { sql } from 'drizzle-orm';
 import { editRowByRow } from '../records/edits.ts';
 import { learnedOf } from '../records/learning.ts';
-import { idList } from '../records/search.ts';
+import { idList } from '../db/sql-parts.ts';
 import { FIELD_COLUMNS, selectedRows } from '../records/sound-rows.ts';
 
 /** What the record of a row says that a category may follow from. */

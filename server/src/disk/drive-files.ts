@@ -22,14 +22,8 @@ import { diskError } from './disk-errors.ts';
 import { holdFolder, inHeld } from './held-folder.ts';
 import { openRegular } from './open-regular.ts';
 import { isWithin } from './roots.ts';
-import { inodesTell, isSameFile } from './stable-inodes.ts';
-
-/** What tells whether a file is still the one that was read. */
-export interface FileStamp {
-  sizeBytes: number;
-  mtimeMs: number;
-  inode: string;
-}
+import { isSameFile, type FileStamp } from './file-stamp.ts';
+import { inodesTell } from './stable-inodes.ts';
 
 /** An open file as a source of bytes. */
 export function handleSource(handle: FileHandle, sizeBytes: number): ByteSource {

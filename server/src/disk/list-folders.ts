@@ -14,7 +14,7 @@ import { AppError, type ErrorCode } from '@flagstone/core/errors';
 import { isAudioName } from '@flagstone/core/formats/container';
 import { otherAudioByName } from '@flagstone/core/formats/other-audio';
 import { diskError } from './disk-errors.ts';
-import type { FileStamp } from './drive-files.ts';
+import type { FileStamp } from './file-stamp.ts';
 import { isWithin } from './roots.ts';
 import { TEMPORARY_PREFIX } from './temporary-names.ts';
 
@@ -59,7 +59,7 @@ function isHidden(name: string): boolean {
  * Lists folders: audio files by extension, in the order of names, and the folders in them. Runs in a worker thread, so it looks synchronously:
  * with no thread pool in between, a file takes a third of the time.
  */
-export default function listFolders(tasks: readonly FolderTask[]): FolderResult[] {
+export function listFolders(tasks: readonly FolderTask[]): FolderResult[] {
   return tasks.map((task) => {
     try {
       return listFolder(task);

@@ -23,13 +23,14 @@ import { aiffBytes } from '@flagstone/demo/container-files';
 import { wavBytes } from '@flagstone/demo/wav-file';
 import { DriveFiles } from './drive-files.ts';
 import { keepFile } from './keep-file.ts';
-import listFolders from './list-folders.ts';
+import { listFolders } from './list-folders.ts';
 import { signatureOf } from './journal-keys.ts';
 import { settleLeftovers, type KnownWrites } from './leftovers.ts';
 import { decodeJournal, encodeJournal, type PatchJournal } from './patch-journal.ts';
 import { readAudio } from './read-audio.ts';
 import { rewriteFile, type RewriteOptions } from './rewrite-file.ts';
-import { parseTemporaryName, processToken, TEMPORARY_PREFIX, temporaryName, whileUnderWay } from './temporary-names.ts';
+import { parseTemporaryName, TEMPORARY_PREFIX, temporaryName, whileUnderWay } from './temporary-names.ts';
+import { processToken } from '../process-identity.ts';
 import { walkFolders, type WalkedFolder } from './walk.ts';
 
 let root = '';

@@ -1,5 +1,6 @@
 import { expect, it } from '@jest/globals';
-import { inodesTell, isSameFile, keepsInodes } from './stable-inodes.ts';
+import { isSameFile } from './file-stamp.ts';
+import { inodesTell, keepsInodes } from './stable-inodes.ts';
 
 it('knows which file systems number their files anew at each mount', async () => {
   // ext4, XFS and tmpfs keep numbers (linux/magic.h); exFAT, FAT, FUSE and SMB do not.

@@ -1,5 +1,4 @@
 import { statfs } from 'node:fs/promises';
-import type { FileStamp } from './drive-files.ts';
 
 /**
  * File systems that number their files anew at each mount, or do not promise otherwise: FAT, exFAT, whatever is mounted by a program (FUSE), and shares of
@@ -19,9 +18,4 @@ export function inodesTell(folder: string): Promise<boolean> {
     ({ type }) => keepsInodes(type),
     () => true,
   );
-}
-
-/** Whether a file is still the one that was read: by size and time, and by its number where that lasts. */
-export function isSameFile(known: FileStamp, now: FileStamp, inodes: boolean): boolean {
-  return known.sizeBytes === now.sizeBytes && known.mtimeMs === now.mtimeMs && (!inodes || known.inode === now.inode);
 }

@@ -2,9 +2,9 @@ import { realpath } from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import { diskError } from './disk-errors.ts';
-import type { FileStamp } from './drive-files.ts';
+import type { FileStamp } from './file-stamp.ts';
 import type { Settled } from './leftovers.ts';
-import listFolders, { type FolderResult, type FolderTask } from './list-folders.ts';
+import { listFolders, type FolderResult, type FolderTask } from './list-folders.ts';
 
 /** A file met while walking, or the reason why something was not taken up. */
 export type WalkEntry =

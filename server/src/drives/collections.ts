@@ -5,7 +5,7 @@ import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Transaction } from '../db/connect.ts';
 import { collectionPeople, collections, folders } from '../db/schema.ts';
-import { idList } from '../records/search.ts';
+import { idList } from '../db/sql-parts.ts';
 
 /** All collections by name, retired ones last. */
 export async function listCollections(app: Pick<AppContext, 'db'>): Promise<Collection[]> {

@@ -9,7 +9,8 @@ import type { AppContext } from '../app-context.ts';
 import { countFacets } from './facets.ts';
 import { folderLevel } from './folder-tree.ts';
 import { countHits, sampleOf } from './hits.ts';
-import { allOf, catalogueTables } from '../records/search.ts';
+import { allOf } from '../db/sql-parts.ts';
+import { catalogueTables } from '../records/search.ts';
 import { FIELD_COLUMNS } from '../records/sound-rows.ts';
 
 const MOST = 8;

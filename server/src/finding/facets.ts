@@ -14,7 +14,8 @@ import type { AppContext } from '../app-context.ts';
 import { drives } from '../db/schema.ts';
 import { countHits, inSample, type Sample } from './hits.ts';
 import { keptAnswer } from './kept.ts';
-import { allOf, catalogueTables, conditionsNow, isNarrow, upTo } from '../records/search.ts';
+import { allOf, upTo } from '../db/sql-parts.ts';
+import { catalogueTables, conditionsNow, isNarrow } from '../records/search.ts';
 
 const MOST_VALUES = 12;
 

@@ -7,7 +7,8 @@ import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { sampleOf, type Sample } from './hits.ts';
 import { belowFolder, DRIVE_PART, drivePlace } from '../records/query-sql.ts';
-import { allOf, catalogueTables } from '../records/search.ts';
+import { allOf } from '../db/sql-parts.ts';
+import { catalogueTables } from '../records/search.ts';
 
 /** So many folders of one level are listed. */
 const MOST_FOLDERS = 500;

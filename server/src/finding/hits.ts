@@ -6,7 +6,8 @@ import type { Queryable } from '../db/connect.ts';
 import { forAll } from '../db/while-waited.ts';
 import { keptAnswer } from './kept.ts';
 import { wordsAsked } from '../records/query-sql.ts';
-import { allOf, catalogueTables, conditionsNow, isNarrow, upTo, type ConditionsOf } from '../records/search.ts';
+import { allOf, upTo } from '../db/sql-parts.ts';
+import { catalogueTables, conditionsNow, isNarrow, type ConditionsOf } from '../records/search.ts';
 
 /** Of so many sounds, as PostgreSQL expects them, what is found is counted one by one, where that is not too dear; of more, a fair sample stands for all. */
 const MOST_COUNTED = 2000;

@@ -1,6 +1,7 @@
 import { sql, type SQL } from 'drizzle-orm';
 import type { Queryable } from '../db/connect.ts';
-import { allOf, catalogueTables, upTo } from '../records/search.ts';
+import { allOf, upTo } from '../db/sql-parts.ts';
+import { catalogueTables } from '../records/search.ts';
 
 /**
  * The first of what is found in the catalogue, in an order that an index has. PostgreSQL by itself goes along that index until it has enough, and expects

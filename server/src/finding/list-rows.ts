@@ -16,7 +16,8 @@ import { countHits, expectationOf, type Expectation } from './hits.ts';
 import { alongIndex, columnsOf, gathered, sortedBy, type KeyRow, type Keys, type Order } from './in-order.ts';
 import { keysSchema, pageOf, readMark, type PageOfIds } from './page-marks.ts';
 import { relevantPage } from './relevance.ts';
-import { allOf, catalogueTables, conditionsNow, filterConditions, isNarrow } from '../records/search.ts';
+import { allOf } from '../db/sql-parts.ts';
+import { catalogueTables, conditionsNow, filterConditions, isNarrow } from '../records/search.ts';
 import { batchTables, rowsInOrder } from '../records/sound-rows.ts';
 
 type Source = { kind: 'batch'; batchId: number } | { kind: 'catalogue' };

@@ -8,7 +8,8 @@ import type { Expectation } from './hits.ts';
 import { alongIndex, gathered, type KeyRow, type Order } from './in-order.ts';
 import { pageOf, readMark, type PageOfIds } from './page-marks.ts';
 import { found, NAMES, wordsAsked } from '../records/query-sql.ts';
-import { allOf, catalogueTables } from '../records/search.ts';
+import { allOf } from '../db/sql-parts.ts';
+import { catalogueTables } from '../records/search.ts';
 
 /** The order of which a mark tells that all were ranked one by one; else the number of the tier. */
 const RANKED = -1;

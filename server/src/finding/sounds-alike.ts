@@ -1,16 +1,12 @@
-import { createWriteStream } from 'node:fs';
-import { mkdtemp, rm } from 'node:fs/promises';
-import os from 'node:os';
-import path from 'node:path';
-import { Transform, type Readable } from 'node:stream';
-import { pipeline } from 'node:stream/promises';
+import type { Readable } from 'node:stream';
 import type { AlikeSound, HeardSound } from '@flagstone/contract/listening';
 import { SHAPE_FEATURES } from '@flagstone/core/audio/measure/feature-vector';
 import { AppError } from '@flagstone/core/errors';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { analyses, SHAPE } from '../db/schema.ts';
-import { idList } from '../records/search.ts';
+import { idList } from '../db/sql-parts.ts';
+import { withScratchFile } from '../disk/scratch-file.ts';
 import { rowOfSound, rowsInOrder } from '../records/sound-rows.ts';
 
 /** Features are spread so that this distance is still alike. */
@@ -50,38 +46,22 @@ export async function soundsLike(
   by: 'everything' | 'shape',
   signal: AbortSignal,
 ): Promise<HeardSound> {
-  const folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone-heard-'));
-  try {
-    const file = path.join(folder, 'sound');
-    await pipeline(audio, limitedTo(MOST_BYTES), createWriteStream(file), { signal });
-    const { measures } = await app.workers.measure(file, signal).catch((error: unknown) => {
+  const { measures } = await withScratchFile(audio, MOST_BYTES, signal, (file) =>
+    app.workers.measure(file, signal).catch((error: unknown) => {
       // Nobody knows the name that the file has here.
       if (error instanceof AppError)
         throw new AppError(error.code, error.message.replaceAll(file, 'The sound'), { cause: error });
       throw error;
-    });
-    const { features, ...others } = measures;
-    const { durationSeconds } = others;
-    if (!features) return { durationSeconds, alike: [] };
-    const numbers = by === 'everything' ? features : SHAPE_FEATURES.map((number) => features[number - 1] ?? 0);
-    const asked = sql`${`(${numbers.join(',')})`}::cube`;
-    const distance =
-      by === 'everything' ? sql`a.features <-> ${asked}` : sql`cube_subset(a.features, ${SHAPE}) <-> ${asked}`;
-    return { durationSeconds, alike: await nearest(app, distance, 0, { catId: '', measures: others }) };
-  } finally {
-    await rm(folder, { recursive: true, force: true });
-  }
-}
-
-function limitedTo(most: number): Transform {
-  let seen = 0;
-  return new Transform({
-    transform(chunk: Buffer, _encoding, done) {
-      seen += chunk.length;
-      if (seen > most) done(new AppError('TOO_LARGE', `The sound is larger than ${most / 1024 / 1024} MiB.`));
-      else done(null, chunk);
-    },
-  });
+    }),
+  );
+  const { features, ...others } = measures;
+  const { durationSeconds } = others;
+  if (!features) return { durationSeconds, alike: [] };
+  const numbers = by === 'everything' ? features : SHAPE_FEATURES.map((number) => features[number - 1] ?? 0);
+  const asked = sql`${`(${numbers.join(',')})`}::cube`;
+  const distance =
+    by === 'everything' ? sql`a.features <-> ${asked}` : sql`cube_subset(a.features, ${SHAPE}) <-> ${asked}`;
+  return { durationSeconds, alike: await nearest(app, distance, 0, { catId: '', measures: others }) };
 }
 
 async function nearest(app: AppContext, distance: SQL, except: number, own: Own): Promise<AlikeSound[]> {

@@ -1,12 +1,13 @@
 import { AppError, ERROR_REMEDIES, type ErrorCode } from '@flagstone/core/errors';
 import type { Batch, Unreadable } from '@flagstone/contract/api';
 import type { Job } from '@flagstone/contract/jobs';
-import { and, desc, eq, isNull, sql } from 'drizzle-orm';
+import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { batches, unreadable } from '../db/schema.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
 import { batchRow, recordRows } from '../records/acts.ts';
 import { driveFolderOf, filesOf } from '../drives/drives.ts';
+import { batchOfFolder } from './batch-of-folder.ts';
 import { rememberFolder } from './read-folders.ts';
 
 /** Opens a batch on a folder that a person named and starts reading it. Throws what AllowedRoots.checkedFolder throws. */
@@ -44,21 +45,6 @@ export async function openBatch(
   const payload = { batchId, driveId: place.drive.id, folder: place.folder };
   const job: NewJob = { kind: 'index', title, payload, lanes: [place.drive.id] };
   return { batchId, job };
-}
-
-/** The batch of that name on a folder that is not filed yet, else a new one. Returns its id. */
-export async function batchOfFolder(
-  app: AppContext,
-  folderId: number,
-  name: string,
-  personId: number,
-): Promise<number> {
-  const unfiled = and(eq(batches.folderId, folderId), isNull(batches.filedAt), eq(batches.name, name));
-  const [open] = await app.db.select().from(batches).where(unfiled).orderBy(desc(batches.id)).limit(1);
-  if (open) return open.id;
-  const [row] = await app.db.insert(batches).values({ name, folderId, createdBy: personId }).returning();
-  if (!row) throw new AppError('INTERNAL', 'The batch could not be recorded.');
-  return row.id;
 }
 
 /** All batches, open ones first, newest first. */

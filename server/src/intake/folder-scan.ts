@@ -6,7 +6,7 @@ import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { batchItems, copies, sounds } from '../db/schema.ts';
 import type { DriveFiles } from '../disk/drive-files.ts';
-import { isSameFile } from '../disk/stable-inodes.ts';
+import { isSameFile } from '../disk/file-stamp.ts';
 import { settleLeftovers } from '../disk/leftovers.ts';
 import { knownWrites } from '../drives/known-writes.ts';
 import { walkFolders, type WalkedFolder, type WalkEntry } from '../disk/walk.ts';

@@ -2,7 +2,7 @@ import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { folderStamps } from '../db/schema.ts';
-import { isBelow } from '../records/search.ts';
+import { isBelow } from '../db/sql-parts.ts';
 
 /** A folder of which every audio file stands in the database as it is. */
 export interface FolderStamp {

@@ -8,7 +8,7 @@ import { inodesTell } from '../disk/stable-inodes.ts';
 import { driveIsHere, filesOf } from '../drives/drives.ts';
 import { describeArrivals } from './path-rules.ts';
 import { patternsFor, readFolderFinder } from './read-folders.ts';
-import { idList, isBelow } from '../records/search.ts';
+import { idList, isBelow } from '../db/sql-parts.ts';
 import { FolderScan } from './folder-scan.ts';
 import { keepStamps, stampsBelow } from './folder-stamps.ts';
 import { pathOf } from './index-writer.ts';

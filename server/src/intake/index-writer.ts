@@ -10,7 +10,8 @@ import { bulkInsert } from '../db/bulk-insert.ts';
 import { copies, records, sounds, unreadable } from '../db/schema.ts';
 import type { HeaderResult } from '../workers/header-worker.ts';
 import type { WalkEntry } from '../disk/walk.ts';
-import { idList, lockRecords, refreshSearch } from '../records/search.ts';
+import { idList } from '../db/sql-parts.ts';
+import { lockRecords, refreshSearch } from '../records/search.ts';
 
 export type FoundFile = Extract<WalkEntry, { kind: 'file' }>;
 type Fault = Extract<WalkEntry, { kind: 'fault' }>;

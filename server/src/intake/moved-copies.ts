@@ -5,7 +5,8 @@ import type { Transaction } from '../db/connect.ts';
 import { batchItems, copies } from '../db/schema.ts';
 import type { DriveFiles } from '../disk/drive-files.ts';
 import type { IdSet } from './id-set.ts';
-import { idList, lockRecords, refreshSearch } from '../records/search.ts';
+import { idList } from '../db/sql-parts.ts';
+import { lockRecords, refreshSearch } from '../records/search.ts';
 
 type CopyRow = typeof copies.$inferSelect;
 

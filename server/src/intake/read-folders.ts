@@ -9,8 +9,8 @@ import { pathMatcher } from '../disk/path-patterns.ts';
 import type { FolderResult, FolderTask } from '../disk/list-folders.ts';
 import { walkFolders, type WalkEntry } from '../disk/walk.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
-import { batchOfFolder } from './batches.ts';
-import { isBelow } from '../records/search.ts';
+import { batchOfFolder } from './batch-of-folder.ts';
+import { isBelow } from '../db/sql-parts.ts';
 import { driveIsHere, filesOf, type DriveFolder } from '../drives/drives.ts';
 
 type FolderRow = typeof folders.$inferSelect;

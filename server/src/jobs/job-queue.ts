@@ -5,13 +5,11 @@ import { and, desc, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
 import { z } from 'zod';
-import type { AppContext } from '../app-context.ts';
 import { JOB_QUEUES } from '../db/job-queue-tables.ts';
-import type { Database } from '../db/connect.ts';
+import type { Database, Queryable } from '../db/connect.ts';
 import { isDatabaseGone } from '../db/database-errors.ts';
 import { jobs, type JobFailures } from '../db/schema.ts';
-import { hasEnded, processToken, writeAsJobs } from '../disk/temporary-names.ts';
-import type { LiveEvents } from '../live/live-events.ts';
+import { processToken, readProcessToken, writeAsJobs } from '../process-identity.ts';
 import { fenceOf, JobTaken, type Fence } from './fence.ts';
 
 type JobRow = typeof jobs.$inferSelect;
@@ -34,7 +32,12 @@ export interface JobRun {
   setResult: (result: Record<string, number>) => void;
 }
 
-export type JobWork = (app: AppContext, run: JobRun) => Promise<void>;
+export type JobWork = (run: JobRun) => Promise<void>;
+
+/** Tells everybody how a job stands. */
+export interface JobAnnouncer {
+  publish: (db: Queryable, event: { type: 'job'; job: Job }) => Promise<void>;
+}
 
 /** A job to be queued. */
 export interface NewJob {
@@ -99,7 +102,7 @@ const thisWorker = `${os.hostname()}:${process.pid} ${processToken()}`;
 export class JobQueue {
   private readonly boss: PgBoss;
   private readonly db: Database;
-  private readonly live: LiveEvents;
+  private readonly live: JobAnnouncer;
   private readonly log: Logger;
   private readonly workerIds = new Map<string, string[]>();
   private heartbeat: NodeJS.Timeout | undefined;
@@ -107,7 +110,7 @@ export class JobQueue {
   private isStopping = false;
   private sees: (lanes: readonly string[]) => Promise<boolean> = () => Promise.resolve(true);
 
-  constructor(connectionString: string, db: Database, live: LiveEvents, log: Logger) {
+  constructor(connectionString: string, db: Database, live: JobAnnouncer, log: Logger) {
     this.boss = new PgBoss({
       connectionString,
       // Its tables are made beforehand, by the owner; nothing is done by the clock.
@@ -123,11 +126,7 @@ export class JobQueue {
   }
 
   /** Starts taking jobs, those that were cut short first. `sees` says whether this process sees the drives of a job. */
-  async start(
-    app: AppContext,
-    work: Record<JobKind, JobWork>,
-    sees: (lanes: readonly string[]) => Promise<boolean>,
-  ): Promise<void> {
+  async start(work: Record<JobKind, JobWork>, sees: (lanes: readonly string[]) => Promise<boolean>): Promise<void> {
     this.sees = sees;
     await this.boss.start();
     await this.takeUpDead();
@@ -138,7 +137,7 @@ export class JobQueue {
       const ids: string[] = [];
       for (let worker = 0; worker < workers; worker += 1) {
         const take = async ([message]: PgBoss.Job<{ jobId: string }>[]): Promise<void> => {
-          if (message) await this.perform(app, work, message.data.jobId);
+          if (message) await this.perform(work, message.data.jobId);
         };
         ids.push(await this.boss.work<{ jobId: string }>(queue, options, take));
       }
@@ -235,13 +234,13 @@ export class JobQueue {
   }
 
   /** Performs a job in this process, at once and outside the queue; returns how it ended. */
-  async runHere(app: AppContext, work: JobWork, job: NewJob, personId: number): Promise<Job> {
+  async runHere(work: JobWork, job: NewJob, personId: number): Promise<Job> {
     const row = await this.insert(job, personId);
     const heartbeat = setInterval(() => {
       this.beat().catch((error: unknown) => this.log.error({ err: error }, 'a job could not say that it lives'));
     }, HEARTBEAT_MS);
     try {
-      await this.perform(app, work, row.id);
+      await this.perform(work, row.id);
     } finally {
       clearInterval(heartbeat);
     }
@@ -358,7 +357,7 @@ export class JobQueue {
     return true;
   }
 
-  private async perform(app: AppContext, work: JobWork | Record<JobKind, JobWork>, jobId: string): Promise<void> {
+  private async perform(work: JobWork | Record<JobKind, JobWork>, jobId: string): Promise<void> {
     if (await this.leaveToOthers(jobId)) return;
     const job = await this.claim(jobId);
     if (!job) return;
@@ -399,7 +398,7 @@ export class JobQueue {
       },
     };
     try {
-      await (typeof work === 'function' ? work : work[job.kind as JobKind])(app, run);
+      await (typeof work === 'function' ? work : work[job.kind as JobKind])(run);
       await save({ state: 'done', asked: null, finishedAt: sql`now()` });
     } catch (error) {
       if (error instanceof JobStopped) {
@@ -445,7 +444,10 @@ export class JobQueue {
 /** Whether a process ran on this machine and does so no more. Versions before were known by host and number alone. */
 function isDeadHere(worker: string | null): boolean {
   const token = worker?.split(' ')[1];
-  if (token !== undefined) return hasEnded(token) === true;
+  const named = token === undefined ? undefined : readProcessToken(token);
+  // One of this process's own that it does not run was left by it.
+  if (named) return named.isOwn || named.hasEnded === true;
+  if (token !== undefined) return false;
   const [host, pid] = [worker?.slice(0, worker.lastIndexOf(':')), Number(worker?.slice(worker.lastIndexOf(':') + 1))];
   if (host !== os.hostname() || pid === process.pid) return false;
   try {

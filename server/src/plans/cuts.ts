@@ -1,4 +1,3 @@
-import { unlink } from 'node:fs/promises';
 import { marksOf, MOST_MARKS, slicesText, syncPointsText } from '@flagstone/core/audio/marks';
 import { AppError } from '@flagstone/core/errors';
 import { emptyRecord, type SoundRecord } from '@flagstone/core/record/fields';
@@ -13,7 +12,7 @@ import { copies, drives, sounds, type JournalProblem } from '../db/schema.ts';
 import { cutFile, cutForm } from '../disk/cut-file.ts';
 import { diskError } from '../disk/disk-errors.ts';
 import type { DriveFiles } from '../disk/drive-files.ts';
-import { syncFolder } from '../disk/drive-files.ts';
+import { removeMadeFile } from '../disk/remove-file.ts';
 import { withAudio } from '../disk/read-samples.ts';
 import { emptyCounts, writeChunk } from '../intake/index-writer.ts';
 import { copyThatIsHere } from '../listening/analyses.ts';
@@ -21,7 +20,8 @@ import { patternsOf } from '../drives/collections.ts';
 import { filesOf } from '../drives/drives.ts';
 import type { Fence } from '../jobs/fence.ts';
 import { beginItem, setState, subjectOf, type JournalRow } from './journal-items.ts';
-import { getPlan, storePlan, type NewItem } from './plans.ts';
+import type { NewItem } from './plan-item.ts';
+import { getPlan, storePlan } from './plans.ts';
 import { rowOfSound } from '../records/sound-rows.ts';
 
 /** What a cut item says before: the file, and the part of it that is meant. */
@@ -234,11 +234,7 @@ export async function undoCut(app: AppContext, item: JournalRow, fence: Fence): 
   if (!isSame || edits > 0)
     throw new AppError('NOT_UNDOABLE', `“${name}” or its record was changed since; it is left as it is.`);
   await beginItem(app.db, item, 'undoing', fence);
-  const full = files.absolute(made.folder, made.name);
-  await unlink(full).catch((error: unknown) => {
-    throw diskError(error, full);
-  });
-  await syncFolder(files.absolute(made.folder));
+  await removeMadeFile(files, made.folder, made.name);
   await forget(app, item, made);
 }
 

@@ -8,21 +8,11 @@ import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { copies, drives, journal, plans } from '../db/schema.ts';
 import { driveIsHere, filesOf } from '../drives/drives.ts';
+import type { NewItem, Planner } from './plan-item.ts';
 import { planRenames } from './rename-plan.ts';
-import { idList } from '../records/search.ts';
+import { idList } from '../db/sql-parts.ts';
 import { selectedRows } from '../records/sound-rows.ts';
 import { planWrites } from './write-plan.ts';
-
-/** An item as a planner makes it; the state says whether it can run. */
-export type NewItem = Pick<typeof journal.$inferInsert, 'copyId' | 'before' | 'after' | 'problems'> & {
-  state: 'planned' | 'unchanged' | 'blocked';
-};
-
-/** Plans rows page by page; one that has to know all of them beforehand is told of them first. */
-export interface Planner {
-  meet?: (rows: SoundRow[]) => Promise<void>;
-  plan: (rows: SoundRow[]) => Promise<NewItem[]>;
-}
 
 /** Rows of which the files are looked at between two statements. */
 const PAGE = 50;

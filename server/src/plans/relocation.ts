@@ -5,13 +5,16 @@ import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { copies, drives, type JournalProblem } from '../db/schema.ts';
 import { diskError } from '../disk/disk-errors.ts';
-import type { DriveFiles, FileStamp } from '../disk/drive-files.ts';
+import type { DriveFiles } from '../disk/drive-files.ts';
+import type { FileStamp } from '../disk/file-stamp.ts';
 import { driveFolderOf, filesOf } from '../drives/drives.ts';
 import type { Fence } from '../jobs/fence.ts';
 import { beginItem, setState, type JournalRow } from './journal-items.ts';
-import { getPlan, storePlan, type NewItem } from './plans.ts';
+import type { NewItem } from './plan-item.ts';
+import { getPlan, storePlan } from './plans.ts';
 import { readFolderFinder, rememberFolder } from '../intake/read-folders.ts';
-import { isBelow, lockRecords, refreshSearch } from '../records/search.ts';
+import { isBelow } from '../db/sql-parts.ts';
+import { lockRecords, refreshSearch } from '../records/search.ts';
 
 type CopyRow = typeof copies.$inferSelect;
 

@@ -12,7 +12,7 @@ import { copies, drives, type JournalProblem } from '../db/schema.ts';
 import { layName } from '../disk/rename-together.ts';
 import { patternsOf } from '../drives/collections.ts';
 import { filesOf } from '../drives/drives.ts';
-import type { NewItem, Planner } from './plans.ts';
+import type { NewItem, Planner } from './plan-item.ts';
 import { DRIVE_AWAY } from './renames.ts';
 
 /**

@@ -10,7 +10,7 @@ import type { AppContext } from '../app-context.ts';
 import { copies, drives } from '../db/schema.ts';
 import { readAudio } from '../disk/read-audio.ts';
 import { filesOf } from '../drives/drives.ts';
-import type { NewItem } from './plans.ts';
+import type { NewItem } from './plan-item.ts';
 
 /**
  * Plans writing records into files by reading each file's headers now, so that the preview is of the files as they are. Fields are shown

@@ -10,7 +10,7 @@ import type { AppContext } from '../app-context.ts';
 import { copies, drives } from '../db/schema.ts';
 import { readAudio } from '../disk/read-audio.ts';
 import { filesOf } from '../drives/drives.ts';
-import { allOf } from './search.ts';
+import { allOf } from '../db/sql-parts.ts';
 import { selectionParts } from './sound-rows.ts';
 
 /** Everything that stands in the file of a copy now: every block, and every place of every field. Throws NOT_FOUND and what reading throws. */

@@ -18,7 +18,8 @@ import type { AppContext } from '../app-context.ts';
 import type { Queryable, Transaction } from '../db/connect.ts';
 import { changes, copies, people, recordRevisions, records } from '../db/schema.ts';
 import { learnFrom } from './learning.ts';
-import { idList, refreshSearch } from './search.ts';
+import { idList } from '../db/sql-parts.ts';
+import { refreshSearch } from './search.ts';
 import { FIELD_COLUMNS, selectedRows } from './sound-rows.ts';
 
 type RecordRow = SoundRecord & { soundId: number; revision: number };

@@ -3,7 +3,7 @@ import type { FieldValues } from '@flagstone/contract/record';
 import type { Selection } from '@flagstone/contract/selection';
 import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
-import { allOf } from './search.ts';
+import { allOf } from '../db/sql-parts.ts';
 import { FIELD_COLUMNS, selectionParts } from './sound-rows.ts';
 
 /** Values of a field that are told, the most frequent first. */

@@ -5,7 +5,7 @@ import { eq, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable, Transaction } from '../db/connect.ts';
 import { collections, learnedWords } from '../db/schema.ts';
-import { idList } from './search.ts';
+import { idList } from '../db/sql-parts.ts';
 
 /** A record whose CatID may have changed. */
 interface Decided {

@@ -3,6 +3,7 @@ import { FIELDS, type FieldName } from '@flagstone/core/record/fields';
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import type { PgColumn } from 'drizzle-orm/pg-core';
 import type { Queryable } from '../db/connect.ts';
+import { idList } from '../db/sql-parts.ts';
 import { KEPT } from '../db/kept-statements.ts';
 import { searchRows } from '../db/finding-schema.ts';
 import { records } from '../db/schema.ts';
@@ -24,11 +25,6 @@ export async function refreshSearch(db: Queryable, soundIds: readonly number[]):
  */
 export async function lockRecords(db: Queryable, soundIds: readonly number[]): Promise<void> {
   await db.execute(sql`select from records where sound_id = any(${idList(soundIds)}) order by sound_id for update`);
-}
-
-/** Ids as one bound array. */
-export function idList(ids: readonly number[]): SQL {
-  return sql`${`{${ids.join(',')}}`}::bigint[]`;
 }
 
 /** Where the catalogue's sounds are found: search rows `f`, with their records `r` where those are sorted by or shown. */
@@ -124,19 +120,4 @@ function rangeConditions(column: SQL, range: string): SQL[] {
     ...(from === '' ? [] : [sql`${column} >= ${Number(from)}`]),
     ...(to === '' ? [] : [sql`${column} < ${Number(to)}`]),
   ];
-}
-
-/** Whether a folder is another one or lies in it; '' is the whole drive. */
-export function isBelow(column: SQL, folder: string): SQL {
-  return folder === '' ? sql`true` : sql`(${column} = ${folder} or starts_with(${column}, ${`${folder}/`}))`;
-}
-
-/** Ends what is looked for with one more than so many, which tells that there are more; without a number, never. */
-export function upTo(most: number | undefined): SQL {
-  return most === undefined ? sql`` : sql`limit ${most + 1}`;
-}
-
-/** Conditions joined, true when there are none. */
-export function allOf(conditions: readonly SQL[]): SQL {
-  return conditions.length === 0 ? sql`true` : sql.join([...conditions], sql` and `);
 }

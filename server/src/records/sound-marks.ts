@@ -4,7 +4,7 @@ import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { acts } from '../db/acts-schema.ts';
 import { MARK_AS_JSON, oneMarkerAtATime } from './acts.ts';
-import { idList } from './search.ts';
+import { idList } from '../db/sql-parts.ts';
 import { selectedRows } from './sound-rows.ts';
 
 /** Notes what a person thinks of the sounds of a selection, and returns how many there are. Throws NOTHING_SELECTED. */

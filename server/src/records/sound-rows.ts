@@ -11,7 +11,8 @@ import { KEPT } from '../db/kept-statements.ts';
 import { records } from '../db/schema.ts';
 import { driveIsHere } from '../drives/drives.ts';
 import { COPY_STATE } from './copy-state.ts';
-import { allOf, filterConditions, idList } from './search.ts';
+import { allOf, idList } from '../db/sql-parts.ts';
+import { filterConditions } from './search.ts';
 
 /** Column of the records table for each field. */
 export const FIELD_COLUMNS = Object.fromEntries(

@@ -1,7 +1,7 @@
 import { AppError } from '@flagstone/core/errors';
 import { parseCategories } from './category-files.ts';
 import { parseTable } from './table-files.ts';
-import type { TableAnswer, TableTask } from './table-reader.ts';
+import type { TableAnswer, TableTask } from './table-task.ts';
 
 /** The process that reads one table and ends. What a file made to hurt does here, it does to nobody else. */
 process.once('message', (task: TableTask) => {

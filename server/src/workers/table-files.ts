@@ -3,7 +3,7 @@ import { AppError } from '@flagstone/core/errors';
 import { CsvError, parse } from 'csv-parse/sync';
 import ExcelJS from 'exceljs';
 import { z } from 'zod';
-import { unescapeFormula } from '../delivering/spreadsheet-text.ts';
+import { unescapeFormula } from '@flagstone/core/text/spreadsheet-text';
 
 /** A table that was read: the names of its columns and its rows, each with the line or row of the file where it stands. */
 export interface Table {

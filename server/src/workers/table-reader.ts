@@ -6,12 +6,7 @@ import { AppError, type ErrorCode } from '@flagstone/core/errors';
 import type { Category } from '@flagstone/core/ucs/category-list';
 import { TSX_LOADER } from './worker-pool.ts';
 import type { Table } from './table-files.ts';
-
-/** What is to be read of a file. */
-export type TableTask = { bytes: Uint8Array } & (
-  { what: 'table'; format: TableFormat } | { what: 'categories'; fileName: string }
-);
-export type TableAnswer = { ok: true; value: unknown } | { ok: false; code: ErrorCode; message: string };
+import type { TableAnswer, TableTask } from './table-task.ts';
 
 /** A workbook of a few kilobytes can unfold to gigabytes, and keep a processor busy for minutes. */
 const MOST_HEAP_MB = 768;

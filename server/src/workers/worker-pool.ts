@@ -50,7 +50,7 @@ export class WorkerPool {
 
   /** What folders hold, in their order. */
   listFolders(tasks: FolderTask[]): Promise<FolderResult[]> {
-    return this.pool.run(tasks, { filename: filename('../disk/list-folders.ts') }) as Promise<FolderResult[]>;
+    return this.pool.run(tasks, { filename: filename('./list-folders-worker.ts') }) as Promise<FolderResult[]>;
   }
 
   /** Headers of files, in the order of the paths. */

@@ -8,7 +8,7 @@ import { writeId3Tag } from '../id3/id3-fields.ts';
 import { SegmentList, type PlannedWrite, type WritePlan } from '../write-plan.ts';
 import { writeIxml } from '../wav/ixml.ts';
 import { refuseDamaged } from '../structural-issues.ts';
-import type { WriteOptions } from '../plan-write.ts';
+import type { WriteOptions } from '../write-options.ts';
 import { aiffChunkBytes, type AiffChunk } from './aiff-chunks.ts';
 import { writeAiffMarks } from './marker-chunk.ts';
 import { AIFF_TEXT_CHUNKS, readAiffAnatomy, type AiffAnatomy } from './aiff-reader.ts';

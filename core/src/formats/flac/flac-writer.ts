@@ -3,7 +3,7 @@ import { differingFields, emptyRecord, type SoundRecord } from '../../record/fie
 import { placesOf, recordFromPlaces, textsToWrite } from '../field-places.ts';
 import { sameBytes, type ByteSource } from '../byte-source.ts';
 import { writeId3Tag } from '../id3/id3-fields.ts';
-import type { WriteOptions } from '../plan-write.ts';
+import type { WriteOptions } from '../write-options.ts';
 import { writeVorbisComment } from '../vorbis-comment.ts';
 import { refuseDamaged } from '../structural-issues.ts';
 import { paddingFor, SegmentList, type PlannedWrite } from '../write-plan.ts';

@@ -5,7 +5,7 @@ import { writeId3Tag } from '../id3/id3-fields.ts';
 import { ID3V1_BYTES, writeId3v1 } from '../id3/id3v1.ts';
 import { refuseDamaged } from '../structural-issues.ts';
 import { SegmentList, type PlannedWrite } from '../write-plan.ts';
-import type { WriteOptions } from '../plan-write.ts';
+import type { WriteOptions } from '../write-options.ts';
 import { readMp3Anatomy } from './mp3-reader.ts';
 
 /**

@@ -1,0 +1,90 @@
+/**
+ * The walls of the house (docs/architecture.md): which room may know which, and that nothing goes round in a circle. `npm run walls` checks them.
+ * A test may use whatever it needs.
+ */
+
+const TEST = '\\.test\\.ts$';
+
+const GROUND = ['db', 'disk', 'live', 'jobs', 'workers'];
+const RECORDS = [...GROUND, 'drives', 'records'];
+const TOOLS = [...RECORDS, 'describing', 'finding', 'listening'];
+const ALL = [...TOOLS, 'intake', 'plans', 'delivering'];
+/** For each room of the server, the others that it may know. */
+const MAY_KNOW = {
+  db: [],
+  disk: [],
+  live: ['db'],
+  jobs: ['db'],
+  workers: ['disk'],
+  drives: GROUND,
+  records: [...GROUND, 'drives'],
+  describing: RECORDS,
+  finding: RECORDS,
+  listening: RECORDS,
+  intake: [...RECORDS, 'describing', 'listening'],
+  plans: [...TOOLS, 'intake'],
+  delivering: [...TOOLS, 'intake'],
+  routes: ALL,
+  commands: [...ALL, 'routes'],
+};
+/** Files at the top of the server that every room may know; of the rooms they know types alone. */
+const FOUNDATION = '^server/src/(app-context|data-folder|process-identity|version)\\.ts$';
+const PROGRAM = '^server/src/(application|http-server)\\.ts$';
+const inRooms = (rooms) => `^server/src/(${rooms.join('|')})/`;
+
+const serverRooms = Object.entries(MAY_KNOW).map(([room, others]) => ({
+  name: `server-${room}`,
+  comment: `${room} may know ${others.join(', ') || 'no other room'}.`,
+  severity: 'error',
+  from: { path: inRooms([room]), pathNot: TEST },
+  to: {
+    path: '^server/src/',
+    pathNot: [inRooms([room, ...others]), FOUNDATION, ...(room === 'commands' ? [PROGRAM] : [])],
+  },
+}));
+
+/** Only these open files; the others ask the disk room. */
+const OPEN_FILES = ['disk', 'workers', 'db', 'commands'];
+
+/** What a workspace may not know. */
+const building = (name, to) => ({
+  name: `${name}-alone`,
+  severity: 'error',
+  from: { path: `^${name}/src/`, pathNot: TEST },
+  to,
+});
+const packages = (names) => `(^|/)node_modules/(${names})(/|$)`;
+
+export default {
+  forbidden: [
+    { name: 'no-circles', severity: 'error', from: {}, to: { circular: true } },
+    { name: 'nothing-missing', severity: 'error', from: {}, to: { couldNotResolve: true } },
+    ...serverRooms,
+    {
+      name: 'server-files-by-disk',
+      comment: `Only ${OPEN_FILES.join(', ')} open files.`,
+      severity: 'error',
+      from: { path: inRooms(Object.keys(MAY_KNOW).filter((room) => !OPEN_FILES.includes(room))), pathNot: TEST },
+      to: { path: '^(node:)?fs(/promises)?$' },
+    },
+    building('core', { path: ['^(contract|server|web|demo|tests)/', packages('vue|express|drizzle-orm')] }),
+    building('contract', { path: ['^(server|web|demo|tests)/', packages('vue')] }),
+    building('server', { path: ['^(web|demo|tests)/', packages('vue')] }),
+    building('web', { path: '^(server|demo|tests)/' }),
+    ...['core', 'contract', 'web'].map((name) => ({
+      ...building(name, { dependencyTypes: ['core'] }),
+      name: `${name}-without-node`,
+    })),
+  ],
+  options: {
+    doNotFollow: { path: 'node_modules' },
+    exclude: { path: '^(web/dist|server/migrations)/' },
+    tsPreCompilationDeps: true,
+    tsConfig: { fileName: 'tsconfig.json' },
+    enhancedResolveOptions: {
+      exportsFields: ['exports'],
+      conditionNames: ['import', 'default'],
+      extensions: ['.ts', '.js', '.vue', '.json'],
+    },
+  },
+};

@@ -1,0 +1,10 @@
+import { statfs } from 'node:fs/promises';
+import { AppError } from '@flagstone/core/errors';
+
+/** Throws DISK_FULL when so many bytes have no room in a folder's file system. */
+export async function refuseWhenFull(folder: string, bytes: number): Promise<void> {
+  const { bsize, bavail } = await statfs(folder);
+  if (bytes <= bsize * bavail) return;
+  const [needed, free] = [bytes, bsize * bavail].map((each) => `${(each / 1e9).toFixed(1)} GB`);
+  throw new AppError('DISK_FULL', `${folder} has ${free} free; the files have ${needed}.`);
+}
