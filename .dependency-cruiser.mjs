@@ -27,21 +27,32 @@ const MAY_KNOW = {
   routes: ALL,
   commands: [...ALL, 'routes'],
 };
+/** The same for the rooms of core. */
+const CORE_MAY_KNOW = {
+  text: [],
+  ucs: ['text'],
+  record: ['text', 'ucs'],
+  naming: ['text', 'ucs', 'record'],
+  words: ['text', 'ucs'],
+  query: ['text', 'record', 'naming'],
+  suggest: ['text', 'ucs', 'record', 'naming', 'words'],
+  recipes: ['text', 'ucs', 'record', 'naming', 'words', 'suggest'],
+  formats: ['text', 'ucs', 'record', 'naming'],
+  audio: ['text', 'record', 'formats'],
+};
 /** Files at the top of the server that every room may know; of the rooms they know types alone. */
 const FOUNDATION = '^server/src/(app-context|data-folder|process-identity|version)\\.ts$';
 const PROGRAM = '^server/src/(application|http-server)\\.ts$';
-const inRooms = (rooms) => `^server/src/(${rooms.join('|')})/`;
+const inRooms = (building, rooms) => `^${building}/src/(${rooms.join('|')})/`;
 
-const serverRooms = Object.entries(MAY_KNOW).map(([room, others]) => ({
-  name: `server-${room}`,
-  comment: `${room} may know ${others.join(', ') || 'no other room'}.`,
-  severity: 'error',
-  from: { path: inRooms([room]), pathNot: TEST },
-  to: {
-    path: '^server/src/',
-    pathNot: [inRooms([room, ...others]), FOUNDATION, ...(room === 'commands' ? [PROGRAM] : [])],
-  },
-}));
+const roomsOf = (building, mayKnow, alwaysKnown) =>
+  Object.entries(mayKnow).map(([room, others]) => ({
+    name: `${building}-${room}`,
+    comment: `${room} may know ${others.join(', ') || 'no other room'}.`,
+    severity: 'error',
+    from: { path: inRooms(building, [room]), pathNot: TEST },
+    to: { path: `^${building}/src/`, pathNot: [inRooms(building, [room, ...others]), ...alwaysKnown(room)] },
+  }));
 
 /** Only these open files; the others ask the disk room. */
 const OPEN_FILES = ['disk', 'workers', 'db', 'commands'];
@@ -59,12 +70,19 @@ export default {
   forbidden: [
     { name: 'no-circles', severity: 'error', from: {}, to: { circular: true } },
     { name: 'nothing-missing', severity: 'error', from: {}, to: { couldNotResolve: true } },
-    ...serverRooms,
+    ...roomsOf('server', MAY_KNOW, (room) => [FOUNDATION, ...(room === 'commands' ? [PROGRAM] : [])]),
+    ...roomsOf('core', CORE_MAY_KNOW, () => ['^core/src/errors\\.ts$']),
     {
       name: 'server-files-by-disk',
       comment: `Only ${OPEN_FILES.join(', ')} open files.`,
       severity: 'error',
-      from: { path: inRooms(Object.keys(MAY_KNOW).filter((room) => !OPEN_FILES.includes(room))), pathNot: TEST },
+      from: {
+        path: inRooms(
+          'server',
+          Object.keys(MAY_KNOW).filter((room) => !OPEN_FILES.includes(room)),
+        ),
+        pathNot: TEST,
+      },
       to: { path: '^(node:)?fs(/promises)?$' },
     },
     building('core', { path: ['^(contract|server|web|demo|tests)/', packages('vue|express|drizzle-orm')] }),

@@ -1,7 +1,7 @@
 import { FIELD_NAMES } from '@flagstone/core/record/fields';
 import { LETTER_CASES } from '@flagstone/core/text/letter-case';
-import { BLOCK_NAMES } from '@flagstone/core/ucs/name-blocks';
-import type { FreeBlock } from '@flagstone/core/ucs/naming-pattern';
+import { BLOCK_NAMES } from '@flagstone/core/naming/name-blocks';
+import type { FreeBlock } from '@flagstone/core/naming/naming-pattern';
 import { z } from 'zod';
 
 const blockRuleSchema = z.strictObject({

@@ -1,4 +1,4 @@
-import { SHORTENINGS } from '@flagstone/core/ucs/shorten-name';
+import { SHORTENINGS } from '@flagstone/core/naming/shorten-name';
 import { z } from 'zod';
 import { selectionSchema } from './selection.ts';
 

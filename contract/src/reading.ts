@@ -1,4 +1,4 @@
-import { RELATION_KINDS } from '@flagstone/core/text/thesaurus';
+import { RELATION_KINDS } from '@flagstone/core/words/thesaurus';
 import { z } from 'zod';
 
 const word = z

@@ -1,6 +1,6 @@
 import { FIELD_NAMES } from '@flagstone/core/record/fields';
 import { LETTER_CASES } from '@flagstone/core/text/letter-case';
-import { PUT_HOW, TIDYINGS } from '@flagstone/core/text/recipe';
+import { PUT_HOW, TIDYINGS } from '@flagstone/core/recipes/recipe';
 import { z } from 'zod';
 import { selectionSchema } from './selection.ts';
 

@@ -8,7 +8,7 @@ import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
 import { afterAll, beforeAll, describe, expect, jest } from '@jest/globals';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
-import { parseName, splitExtension } from '@flagstone/core/ucs/name-blocks';
+import { parseName, splitExtension } from '@flagstone/core/naming/name-blocks';
 import type { Page } from 'puppeteer-core';
 import { RunningServer } from '../running-server.ts';
 import { openBrowser } from './open-browser.ts';

@@ -3,7 +3,7 @@ import { mkdir, readdir, readFile, stat, unlink, writeFile } from 'node:fs/promi
 import path from 'node:path';
 import { promisify } from 'node:util';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import { parseSlices, slicesText } from '@flagstone/core/audio/marks';
+import { parseSlices, slicesText } from '@flagstone/core/record/marks';
 import { untouchedTryOut, type TryOut } from '@flagstone/core/audio/try-out/try-out';
 import { memorySource } from '@flagstone/core/formats/byte-source';
 import { writeBext } from '@flagstone/core/formats/wav/bext';

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import type { RecipeStep } from '@flagstone/core/text/recipe';
+import type { RecipeStep } from '@flagstone/core/recipes/recipe';
 import { TestApplication } from './test-application.ts';
 
 let app: TestApplication;

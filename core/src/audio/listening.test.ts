@@ -4,7 +4,7 @@ import { channelLayout } from './channel-layout.ts';
 import { listeningMatrix, mixed, type ChannelChoice } from './channel-mix.ts';
 import { encodePcm } from './encode-pcm.ts';
 import { loudnessBytes, loudnessOfByte } from './loudness-curve.ts';
-import { checkedMarks, parseSlices, slicesText } from './marks.ts';
+import { checkedMarks, parseSlices, slicesText } from '../record/marks.ts';
 import { LoudnessMeter } from './measure/loudness-meter.ts';
 import { decodePcm } from './pcm.ts';
 import { rowHertz, Spectrogrammer } from './spectrogram.ts';

@@ -1,4 +1,4 @@
-import { parseSlices, slicesText, type Slice } from '../audio/marks.ts';
+import { parseSlices, slicesText, type Slice } from '../record/marks.ts';
 
 /** What turns times into frames: the rate of a file, and its length in frames (0 when nobody knows). */
 export interface Clock {

@@ -1,4 +1,4 @@
-import { checkedMarks, marksOf, marksText, shareOfMarks } from '../audio/marks.ts';
+import { checkedMarks, marksOf, marksText, shareOfMarks } from '../record/marks.ts';
 import { tidyKeywords } from '../record/edit.ts';
 import { FIELD_NAMES, isEmptyValue, sameValue, type FieldName, type SoundRecord } from '../record/fields.ts';
 import { tidyText } from '../text/tidy-text.ts';

@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import fc from 'fast-check';
-import { marksOf, marksText, parseMarks, slicesText, syncPointsText } from '../audio/marks.ts';
+import { marksOf, marksText, parseMarks, slicesText, syncPointsText } from '../record/marks.ts';
 import { aiffMarks, writeAiffMarks } from './aiff/marker-chunk.ts';
 import { slicesOfChapters, chaptersAgree, fittedChapters } from './chapters.ts';
 import { cueMarks, writeCueMarks } from './wav/cue-chunks.ts';

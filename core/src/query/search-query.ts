@@ -1,4 +1,4 @@
-import { isOneSlipFrom } from '../ucs/read-name.ts';
+import { isOneSlipFrom } from '../naming/read-name.ts';
 import { SEARCH_FIELDS, searchField, searchFieldsLike, type SearchField } from './search-fields.ts';
 
 /** A bound of a range; `open` when the bound itself does not belong to it. */

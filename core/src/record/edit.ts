@@ -1,5 +1,5 @@
 import { AppError } from '../errors.ts';
-import { checkedMarks } from '../audio/marks.ts';
+import { checkedMarks } from './marks.ts';
 import { tidyText } from '../text/tidy-text.ts';
 import type { CategoryList } from '../ucs/category-list.ts';
 import { FIELDS, type FieldDefinition, type FieldName, type SoundRecord } from './fields.ts';

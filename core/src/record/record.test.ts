@@ -3,7 +3,7 @@ import fc from 'fast-check';
 import { builtInCategoryList } from '../ucs/category-list.ts';
 import { applyEdit } from './edit.ts';
 import { differingFields, emptyRecord, FIELD_NAMES, FIELDS, filledFields, isEmptyValue, sameValue } from './fields.ts';
-import { recordFromFile } from './from-file.ts';
+import { recordFromFile } from '../formats/record-from-file.ts';
 import { fieldsNotCarried } from './in-step.ts';
 
 const categories = builtInCategoryList();

@@ -1,6 +1,6 @@
-import { splitExtension } from '../ucs/name-blocks.ts';
+import { splitExtension } from '../naming/name-blocks.ts';
 import { stemOf, wordsOf } from '../text/words.ts';
-import { isTelling } from './vocabulary.ts';
+import { isTelling } from '../words/vocabulary.ts';
 
 /** How often people gave sounds with a word a category: CatIDs with counts, by word; a folder counts as a word that begins with `/`. */
 export type Learned = ReadonlyMap<string, ReadonlyMap<string, number>>;

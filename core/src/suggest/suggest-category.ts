@@ -1,9 +1,9 @@
 import { stemOf, wordsOf } from '../text/words.ts';
-import { parseName, splitExtension } from '../ucs/name-blocks.ts';
+import { parseName, splitExtension } from '../naming/name-blocks.ts';
 import type { Category, CategoryList } from '../ucs/category-list.ts';
-import { ForeignWords } from './foreign-words.ts';
+import { ForeignWords } from '../words/foreign-words.ts';
 import { learnedGains, NOTHING_LEARNED, type Learned, type LearnedGain } from './learned.ts';
-import { KnownWords } from './known-words.ts';
+import { KnownWords } from '../words/known-words.ts';
 import {
   BACKGROUND_WORDS,
   MATERIAL_CATEGORIES,
@@ -14,7 +14,7 @@ import {
   RECORDING_WORDS,
   SHORTHAND,
   SUBCATEGORY_WORDS,
-} from './vocabulary.ts';
+} from '../words/vocabulary.ts';
 
 export interface Suggestion {
   catId: string;

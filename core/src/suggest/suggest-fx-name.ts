@@ -1,4 +1,4 @@
-import { parseName, splitExtension } from '../ucs/name-blocks.ts';
+import { parseName, splitExtension } from '../naming/name-blocks.ts';
 import type { CategoryList } from '../ucs/category-list.ts';
 import { toLetterCase } from '../text/letter-case.ts';
 

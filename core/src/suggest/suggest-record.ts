@@ -2,11 +2,11 @@ import { isEmptyValue, type FieldName, type SoundRecord } from '../record/fields
 import { tidyKeywords } from '../record/edit.ts';
 import { COMMON_ACRONYMS, toLetterCase } from '../text/letter-case.ts';
 import { wordsOf } from '../text/words.ts';
-import { splitExtension } from '../ucs/name-blocks.ts';
+import { splitExtension } from '../naming/name-blocks.ts';
 import type { CategoryList } from '../ucs/category-list.ts';
 import type { Suggestion } from './suggest-category.ts';
 import { suggestFxName } from './suggest-fx-name.ts';
-import { isTelling } from './vocabulary.ts';
+import { isTelling } from '../words/vocabulary.ts';
 
 /** What fields can be suggested for, in the order in which they are shown. */
 export const SUGGESTED_FIELDS = [

@@ -1,5 +1,5 @@
 import type { ColumnLayout } from '@flagstone/contract/layouts';
-import type { RelationKind } from '@flagstone/core/text/thesaurus';
+import type { RelationKind } from '@flagstone/core/words/thesaurus';
 import { sql } from 'drizzle-orm';
 import {
   bigint,

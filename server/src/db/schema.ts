@@ -3,9 +3,9 @@ import type { TryOut } from '@flagstone/core/audio/try-out/try-out';
 import type { Issue } from '@flagstone/core/errors';
 import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
 import type { Category } from '@flagstone/core/ucs/category-list';
-import type { NamingPattern } from '@flagstone/core/ucs/naming-pattern';
+import type { NamingPattern } from '@flagstone/core/naming/naming-pattern';
 import type { Measures } from '@flagstone/core/audio/measure/sound-meter';
-import type { RecipeStep } from '@flagstone/core/text/recipe';
+import type { RecipeStep } from '@flagstone/core/recipes/recipe';
 import { sql } from 'drizzle-orm';
 import {
   bigint,

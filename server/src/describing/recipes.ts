@@ -1,7 +1,7 @@
 import { AppError } from '@flagstone/core/errors';
 import { applyEdit } from '@flagstone/core/record/edit';
 import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
-import { prepareRecipe, stepInWords, type RecipeOutcome, type RecipeStep } from '@flagstone/core/text/recipe';
+import { prepareRecipe, stepInWords, type RecipeOutcome, type RecipeStep } from '@flagstone/core/recipes/recipe';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
 import type { ChangeResult } from '@flagstone/contract/api';
 import type { Recipe, RecipePreview, RecipeRun } from '@flagstone/contract/recipes';

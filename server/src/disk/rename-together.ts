@@ -1,6 +1,6 @@
 import { AppError } from '@flagstone/core/errors';
-import { companionName, type FolderNames } from '@flagstone/core/ucs/companions';
-import { freeName, isCountedName, nameKey } from '@flagstone/core/ucs/name-blocks';
+import { companionName, type FolderNames } from '@flagstone/core/naming/companions';
+import { freeName, isCountedName, nameKey } from '@flagstone/core/naming/name-blocks';
 import type { DriveFiles } from './drive-files.ts';
 
 /** A file that takes another name in its folder. */

@@ -2,7 +2,7 @@ import { fstatSync, openSync, readSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import path from 'node:path';
 import type { Thesaurus } from '@flagstone/core/suggest/suggest-category';
-import type { RelatedWord, RelationKind } from '@flagstone/core/text/thesaurus';
+import type { RelatedWord, RelationKind } from '@flagstone/core/words/thesaurus';
 
 /**
  * Broader words and synonyms from WordNet 3.1 (Princeton University), read from its own files: the index is searched by halves, so that nothing is

@@ -1,5 +1,5 @@
 import { AppError } from '@flagstone/core/errors';
-import { parseTemplate, STANDARD_PATTERN, type NamingPattern } from '@flagstone/core/ucs/naming-pattern';
+import { parseTemplate, STANDARD_PATTERN, type NamingPattern } from '@flagstone/core/naming/naming-pattern';
 import type { Collection, CollectionChange } from '@flagstone/contract/collections';
 import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';

@@ -1,6 +1,6 @@
 import type { QueryReading, WordReading } from '@flagstone/contract/reading';
 import { parseQuery, type QueryNode } from '@flagstone/core/query/search-query';
-import { curatedRelations, RELATION_KINDS, type RelatedWord } from '@flagstone/core/text/thesaurus';
+import { curatedRelations, RELATION_KINDS, type RelatedWord } from '@flagstone/core/words/thesaurus';
 import { inArray } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { wordRelations } from '../db/finding-schema.ts';

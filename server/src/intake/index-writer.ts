@@ -1,6 +1,6 @@
 import { DIGEST_VERSION } from '@flagstone/core/audio/digest';
 import { differingFields, filledFields, type SoundRecord } from '@flagstone/core/record/fields';
-import { recordFromFile } from '@flagstone/core/record/from-file';
+import { recordFromFile } from '@flagstone/core/formats/record-from-file';
 import { fieldsNotCarried } from '@flagstone/core/record/in-step';
 import type { FOUND } from '@flagstone/contract/selection';
 import { and, eq, inArray, sql } from 'drizzle-orm';

@@ -1,4 +1,4 @@
-import { MOST_MARKS } from '@flagstone/core/audio/marks';
+import { MOST_MARKS } from '@flagstone/core/record/marks';
 import type { SliceOptions } from '@flagstone/core/audio/slices/find-slices';
 import type { TryOut } from '@flagstone/core/audio/try-out/try-out';
 import { AppError } from '@flagstone/core/errors';

@@ -1,8 +1,8 @@
-import { marksOf, MOST_MARKS, slicesText, syncPointsText } from '@flagstone/core/audio/marks';
+import { marksOf, MOST_MARKS, slicesText, syncPointsText } from '@flagstone/core/record/marks';
 import { AppError } from '@flagstone/core/errors';
 import { emptyRecord, type SoundRecord } from '@flagstone/core/record/fields';
-import { freeName, legalText, splitExtension } from '@flagstone/core/ucs/name-blocks';
-import { nameAfter, type NamingPattern } from '@flagstone/core/ucs/naming-pattern';
+import { freeName, legalText, splitExtension } from '@flagstone/core/naming/name-blocks';
+import { nameAfter, type NamingPattern } from '@flagstone/core/naming/naming-pattern';
 import type { Cut } from '@flagstone/contract/listening';
 import type { Plan } from '@flagstone/contract/plans';
 import { eq, sql } from 'drizzle-orm';

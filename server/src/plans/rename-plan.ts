@@ -1,9 +1,9 @@
 import { AppError } from '@flagstone/core/errors';
 import { isAudioName } from '@flagstone/core/formats/container';
-import { FolderNames } from '@flagstone/core/ucs/companions';
-import { pathProblem, splitExtension } from '@flagstone/core/ucs/name-blocks';
-import { NameSeries } from '@flagstone/core/ucs/name-series';
-import { nameAfter, type PatternedName } from '@flagstone/core/ucs/naming-pattern';
+import { FolderNames } from '@flagstone/core/naming/companions';
+import { pathProblem, splitExtension } from '@flagstone/core/naming/name-blocks';
+import { NameSeries } from '@flagstone/core/naming/name-series';
+import { nameAfter, type PatternedName } from '@flagstone/core/naming/naming-pattern';
 import type { RenameChoices } from '@flagstone/contract/plans';
 import type { SoundRow } from '@flagstone/contract/record';
 import { and, eq } from 'drizzle-orm';

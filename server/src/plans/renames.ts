@@ -1,5 +1,5 @@
 import { AppError } from '@flagstone/core/errors';
-import type { FolderNames } from '@flagstone/core/ucs/companions';
+import type { FolderNames } from '@flagstone/core/naming/companions';
 import { eq } from 'drizzle-orm';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';

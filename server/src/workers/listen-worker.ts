@@ -1,5 +1,5 @@
 import { encodePcm } from '@flagstone/core/audio/encode-pcm';
-import type { Slice, SyncPoint } from '@flagstone/core/audio/marks';
+import type { Slice, SyncPoint } from '@flagstone/core/record/marks';
 import { decodePcm } from '@flagstone/core/audio/pcm';
 import { findSlices, strongestOnsets, type SliceOptions } from '@flagstone/core/audio/slices/find-slices';
 import { SliceEnvelopeGatherer, type SliceEnvelope } from '@flagstone/core/audio/slices/slice-envelope';

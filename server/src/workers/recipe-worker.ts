@@ -1,8 +1,8 @@
 import os from 'node:os';
 import { AppError, type ErrorCode } from '@flagstone/core/errors';
-import type { ListedNames } from '@flagstone/core/text/listed-names';
-import { prepareRecipe, type RecipeOutcome, type RecipeRow, type RecipeStep } from '@flagstone/core/text/recipe';
-import { Spelling } from '@flagstone/core/text/spelling';
+import type { ListedNames } from '@flagstone/core/recipes/listed-names';
+import { prepareRecipe, type RecipeOutcome, type RecipeRow, type RecipeStep } from '@flagstone/core/recipes/recipe';
+import { Spelling } from '@flagstone/core/words/spelling';
 import { builtInCategoryList, CategoryList, type Category } from '@flagstone/core/ucs/category-list';
 import { englishWords } from '../disk/word-net.ts';
 

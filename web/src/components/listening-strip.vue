@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { FullScreen, Refresh, VideoPause, VideoPlay, ZoomIn } from '@element-plus/icons-vue';
-import { parseSlices, parseSyncPoints } from '@flagstone/core/audio/marks';
+import { parseSlices, parseSyncPoints } from '@flagstone/core/record/marks';
 import { useLocalStorage } from '@vueuse/core';
 import { ElButton, ElPopover, ElSlider, ElSwitch } from 'element-plus';
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';

@@ -5,7 +5,7 @@ import {
   REQUIRED_BLOCKS,
   type BlockName,
   type NameBlocks,
-} from '@flagstone/core/ucs/name-blocks';
+} from '@flagstone/core/naming/name-blocks';
 import { computed } from 'vue';
 
 /** A name laid in blocks, side by side. A missing or illegal block is seen as such; a click asks for the field behind it. */

@@ -2,10 +2,10 @@
 import type { ItemState, Plan, PlanItem, PlanKind } from '@flagstone/contract/plans';
 import type { Selection } from '@flagstone/contract/selection';
 import { FIELDS } from '@flagstone/core/record/fields';
-import { splitExtension, type BlockName } from '@flagstone/core/ucs/name-blocks';
+import { splitExtension, type BlockName } from '@flagstone/core/naming/name-blocks';
 import { useVirtualizer } from '@tanstack/vue-virtual';
 import { ElAlert, ElButton, ElCheckbox, ElRadioButton, ElRadioGroup } from 'element-plus';
-import type { Shortening } from '@flagstone/core/ucs/shorten-name';
+import type { Shortening } from '@flagstone/core/naming/shorten-name';
 import { useLocalStorage } from '@vueuse/core';
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
 import { call } from '../api/client.ts';

@@ -1,4 +1,4 @@
-import type { Slice, SyncPoint } from '../marks.ts';
+import type { Slice, SyncPoint } from '../../record/marks.ts';
 import { noiseFloorDbfs } from '../measure/energy-envelope.ts';
 import type { SliceEnvelope } from './slice-envelope.ts';
 

@@ -1,5 +1,5 @@
 import { AppError } from '../../errors.ts';
-import { parseMarks } from '../../audio/marks.ts';
+import { parseMarks } from '../../record/marks.ts';
 import { differingFields, emptyRecord, type SoundRecord } from '../../record/fields.ts';
 import { bytesOfAscii, viewOf, type ByteSource } from '../byte-source.ts';
 import { placesOf, recordFromPlaces, textsToWrite, type PlaceSystem } from '../field-places.ts';

@@ -1,4 +1,4 @@
-import { marksText, type Mark } from '../../audio/marks.ts';
+import { marksText, type Mark } from '../../record/marks.ts';
 import { concatBytes, viewOf } from '../byte-source.ts';
 import { decodeText } from '../text-encoding.ts';
 

@@ -1,4 +1,4 @@
-import { parseSyncPoints, syncPointsText } from '../../audio/marks.ts';
+import { parseSyncPoints, syncPointsText } from '../../record/marks.ts';
 import { childOf, escapeXml, parseXml, textOf, type XmlElement } from '../xml-document.ts';
 
 /**

@@ -1,4 +1,4 @@
-import { parseMarks } from '../../audio/marks.ts';
+import { parseMarks } from '../../record/marks.ts';
 import { differingFields, emptyRecord, type SoundRecord } from '../../record/fields.ts';
 import { bytesOfAscii, concatBytes, viewOf, type ByteSource } from '../byte-source.ts';
 import { placesOf, recordFromPlaces, textsToWrite, type PlaceSystem } from '../field-places.ts';

@@ -2,7 +2,7 @@
 import type { Recipe, RecipeCount, RecipePreview } from '@flagstone/contract/recipes';
 import type { Selection } from '@flagstone/contract/selection';
 import { fieldLabel } from '@flagstone/core/record/fields';
-import { stepInWords, type RecipeStep } from '@flagstone/core/text/recipe';
+import { stepInWords, type RecipeStep } from '@flagstone/core/recipes/recipe';
 import { useVirtualizer } from '@tanstack/vue-virtual';
 import { useDebounceFn } from '@vueuse/core';
 import {

@@ -2,7 +2,7 @@
 import { AUTHORITY_FIELDS } from '@flagstone/contract/rules';
 import { fieldLabel, type FieldName } from '@flagstone/core/record/fields';
 import { CASE_WORDS, LETTER_CASES } from '@flagstone/core/text/letter-case';
-import { TEXT_FIELDS, TIDY_WORDS, TIDYINGS, type PutHow, type RecipeStep } from '@flagstone/core/text/recipe';
+import { TEXT_FIELDS, TIDY_WORDS, TIDYINGS, type PutHow, type RecipeStep } from '@flagstone/core/recipes/recipe';
 import { ElCheckbox, ElInput, ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
 import PickOne from '../pick-one.vue';
 

@@ -3,7 +3,7 @@ import type { FieldValues, SoundRow } from '@flagstone/contract/record';
 import type { Selection } from '@flagstone/contract/selection';
 import { FIELDS, type FieldDefinition, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 import type { RecordEdit } from '@flagstone/core/record/edit';
-import { splitExtension, type BlockName } from '@flagstone/core/ucs/name-blocks';
+import { splitExtension, type BlockName } from '@flagstone/core/naming/name-blocks';
 import { useDebounceFn } from '@vueuse/core';
 import { ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
 import { computed, nextTick, ref, watch } from 'vue';

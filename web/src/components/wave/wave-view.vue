@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { Slice, SyncPoint } from '@flagstone/core/audio/marks';
+import type { Slice, SyncPoint } from '@flagstone/core/record/marks';
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue';
 import { useSession } from '../../stores/session.ts';
 import { drawWave } from './draw-wave.ts';

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { RelationKind } from '@flagstone/core/text/thesaurus';
+import type { RelationKind } from '@flagstone/core/words/thesaurus';
 import { computed } from 'vue';
 import type { useQueryReading } from './use-query-reading.ts';
 

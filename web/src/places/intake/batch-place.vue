@@ -4,9 +4,9 @@ import type { Selection } from '@flagstone/contract/selection';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { SUGGESTED_FIELDS, type SuggestedField } from '@flagstone/core/suggest/suggest-record';
 import { SURE_SCORE } from '@flagstone/core/suggest/suggest-category';
-import type { BlockName } from '@flagstone/core/ucs/name-blocks';
+import type { BlockName } from '@flagstone/core/naming/name-blocks';
 import { useLocalStorage } from '@vueuse/core';
-import type { RecipeStep } from '@flagstone/core/text/recipe';
+import type { RecipeStep } from '@flagstone/core/recipes/recipe';
 import { AUTHORITY_FIELDS } from '@flagstone/contract/rules';
 import {
   ElButton,

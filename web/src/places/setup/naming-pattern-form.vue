@@ -2,14 +2,14 @@
 import { AppError } from '@flagstone/core/errors';
 import { FIELDS, type SoundRecord } from '@flagstone/core/record/fields';
 import { CASE_WORDS, LETTER_CASES } from '@flagstone/core/text/letter-case';
-import { BLOCK_LABELS, BLOCK_NAMES } from '@flagstone/core/ucs/name-blocks';
+import { BLOCK_LABELS, BLOCK_NAMES } from '@flagstone/core/naming/name-blocks';
 import {
   nameAfter,
   ruleOf,
   type BlockRule,
   type FreeBlock,
   type NamingPattern,
-} from '@flagstone/core/ucs/naming-pattern';
+} from '@flagstone/core/naming/naming-pattern';
 import { ElButton, ElInput, ElRadio, ElRadioGroup } from 'element-plus';
 import { computed, reactive, ref } from 'vue';
 import NameBlocks from '../../components/name-blocks.vue';

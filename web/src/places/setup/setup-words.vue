@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { QueryReading, WordRelation } from '@flagstone/contract/reading';
-import { RELATION_KINDS, type RelationKind } from '@flagstone/core/text/thesaurus';
+import { RELATION_KINDS, type RelationKind } from '@flagstone/core/words/thesaurus';
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
 import { computed, ref } from 'vue';
 import { call } from '../../api/client.ts';

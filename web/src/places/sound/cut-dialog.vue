@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { Plan, PlanItem } from '@flagstone/contract/plans';
 import type { SoundRow } from '@flagstone/contract/record';
-import type { Slice } from '@flagstone/core/audio/marks';
+import type { Slice } from '@flagstone/core/record/marks';
 import { ElButton, ElDialog } from 'element-plus';
 import { ref, watch } from 'vue';
 import { call } from '../../api/client.ts';

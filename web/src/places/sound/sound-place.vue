@@ -2,7 +2,7 @@
 import type { Api } from '@flagstone/contract/api';
 import type { SoundMeasures } from '@flagstone/contract/measures';
 import type { SoundRow } from '@flagstone/contract/record';
-import { splitExtension } from '@flagstone/core/ucs/name-blocks';
+import { splitExtension } from '@flagstone/core/naming/name-blocks';
 import { useLocalStorage } from '@vueuse/core';
 import { ElButton } from 'element-plus';
 import type { z } from 'zod';

@@ -6,7 +6,7 @@ import {
   syncPointsText,
   type Slice,
   type SyncPoint,
-} from '@flagstone/core/audio/marks';
+} from '@flagstone/core/record/marks';
 import { useDebounceFn } from '@vueuse/core';
 import { computed, onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue';
 import { call } from '../../api/client.ts';

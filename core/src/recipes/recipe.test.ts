@@ -2,7 +2,7 @@ import { describe, expect, it } from '@jest/globals';
 import { emptyRecord, type SoundRecord } from '../record/fields.ts';
 import { builtInCategoryList } from '../ucs/category-list.ts';
 import { prepareRecipe, stepInWords, type RecipeSources, type RecipeStep } from './recipe.ts';
-import { Spelling } from './spelling.ts';
+import { Spelling } from '../words/spelling.ts';
 
 const categories = builtInCategoryList();
 const base = {

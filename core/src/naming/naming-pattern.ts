@@ -1,7 +1,7 @@
 import { AppError } from '../errors.ts';
 import { FIELD_NAMES, fieldLabel, type FieldName, type SoundRecord } from '../record/fields.ts';
 import { COMMON_ACRONYMS, LETTER_CASES, toLetterCase, type LetterCase } from '../text/letter-case.ts';
-import type { CategoryList } from './category-list.ts';
+import type { CategoryList } from '../ucs/category-list.ts';
 import { shortenedBlocks, shortenedText, type Shortening } from './shorten-name.ts';
 import {
   BLOCK_NAMES,

@@ -1,4 +1,4 @@
-import { ONOMATOPOEIA } from '../suggest/vocabulary.ts';
+import { ONOMATOPOEIA } from './vocabulary.ts';
 
 /** How a word stands to the one that was asked for: it means the same, more, less, or it is what the thing sounds like. */
 export const RELATION_KINDS = ['same', 'broader', 'narrower', 'heard'] as const;

@@ -1,7 +1,7 @@
 import { describe, expect, it } from '@jest/globals';
 import fc from 'fast-check';
 import { emptyRecord } from '../record/fields.ts';
-import { builtInCategoryList } from './category-list.ts';
+import { builtInCategoryList } from '../ucs/category-list.ts';
 import { buildName } from './name-blocks.ts';
 import { nameAfter, parseTemplate, STANDARD_PATTERN, type NamingPattern } from './naming-pattern.ts';
 

@@ -1,4 +1,4 @@
-import type { Category, CategoryList } from './category-list.ts';
+import type { Category, CategoryList } from '../ucs/category-list.ts';
 
 /**
  * File names of the Universal Category System, a row of blocks:

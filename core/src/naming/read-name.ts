@@ -1,4 +1,4 @@
-import type { Category, CategoryList } from './category-list.ts';
+import type { Category, CategoryList } from '../ucs/category-list.ts';
 import { findAsWritten, layBlocks, type BlockName, type NameBlocks, type NameProblem } from './name-blocks.ts';
 
 /** What a name in UCS form, or nearly so, says, and what had to be put right to read it. */

@@ -1,8 +1,8 @@
-import { GENRE_PLACES, type UnreadPlace } from '../formats/field-places.ts';
+import { GENRE_PLACES, type UnreadPlace } from './field-places.ts';
 import type { CategoryList } from '../ucs/category-list.ts';
-import { parseName, splitExtension } from '../ucs/name-blocks.ts';
-import { applyEdit } from './edit.ts';
-import { emptyRecord, FIELDS, isEmptyValue, type SoundRecord } from './fields.ts';
+import { parseName, splitExtension } from '../naming/name-blocks.ts';
+import { applyEdit } from '../record/edit.ts';
+import { emptyRecord, FIELDS, isEmptyValue, type SoundRecord } from '../record/fields.ts';
 import { AppError } from '../errors.ts';
 
 /**

@@ -11,14 +11,14 @@ import {
 } from '../record/fields.ts';
 import { suggestFxName } from '../suggest/suggest-fx-name.ts';
 import type { CategoryList } from '../ucs/category-list.ts';
-import { legalText, splitExtension } from '../ucs/name-blocks.ts';
-import { readName, type KnownCodes } from '../ucs/read-name.ts';
-import { expandAbbreviations } from './abbreviations.ts';
-import { CASE_WORDS, COMMON_ACRONYMS, toLetterCase, type LetterCase } from './letter-case.ts';
+import { legalText, splitExtension } from '../naming/name-blocks.ts';
+import { readName, type KnownCodes } from '../naming/read-name.ts';
+import { expandAbbreviations } from '../text/abbreviations.ts';
+import { CASE_WORDS, COMMON_ACRONYMS, toLetterCase, type LetterCase } from '../text/letter-case.ts';
 import { findListed, type ListedName, type ListedNames } from './listed-names.ts';
-import type { Spelling } from './spelling.ts';
-import { transliterate } from './transliterate.ts';
-import { wordsOf } from './words.ts';
+import type { Spelling } from '../words/spelling.ts';
+import { transliterate } from '../text/transliterate.ts';
+import { wordsOf } from '../text/words.ts';
 
 /** How a value comes to the one that is there: instead of it, only where nothing is, or behind or before it. */
 export const PUT_HOW = ['replace', 'ifEmpty', 'append', 'prepend'] as const;

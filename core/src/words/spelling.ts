@@ -1,6 +1,6 @@
-import { KnownWords } from '../suggest/known-words.ts';
+import { KnownWords } from './known-words.ts';
 import type { CategoryList } from '../ucs/category-list.ts';
-import { IRREGULAR, wordsOf } from './words.ts';
+import { IRREGULAR, wordsOf } from '../text/words.ts';
 
 /** A word that is in no list of words, and the one that it probably is. */
 export interface SpellingHint {

@@ -1,6 +1,6 @@
 import type { FieldName } from '../record/fields.ts';
-import { isOneSlipFrom } from '../ucs/read-name.ts';
-import { plainText } from './words.ts';
+import { isOneSlipFrom } from '../naming/read-name.ts';
+import { plainText } from '../text/words.ts';
 
 /** A name on a list, with its code and the field that holds the code. */
 export interface ListedName {

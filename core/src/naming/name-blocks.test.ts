@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import fc from 'fast-check';
-import { builtInCategoryList } from './category-list.ts';
+import { builtInCategoryList } from '../ucs/category-list.ts';
 import {
   BLOCK_NAMES,
   buildName,

@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import fc from 'fast-check';
-import { builtInCategoryList } from './category-list.ts';
+import { builtInCategoryList } from '../ucs/category-list.ts';
 import { buildName, parseName, pathProblem } from './name-blocks.ts';
 import { nameAfter, STANDARD_PATTERN } from './naming-pattern.ts';
 import { isOneSlipFrom, readName } from './read-name.ts';
