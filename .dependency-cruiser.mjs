@@ -40,6 +40,29 @@ const CORE_MAY_KNOW = {
   formats: ['text', 'ucs', 'record', 'naming'],
   audio: ['text', 'record', 'formats'],
 };
+/** And of the web application: what is everywhere, then what stands on a page, then the pages. */
+const EVERYWHERE = ['api', 'ui', 'stores'];
+const ON_PAGES = [...EVERYWHERE, 'wave', 'player', 'lists', 'card'];
+const WEB_MAY_KNOW = {
+  api: [],
+  ui: ['api'],
+  stores: ['api', 'ui'],
+  wave: EVERYWHERE,
+  player: [...EVERYWHERE, 'wave'],
+  jobs: EVERYWHERE,
+  plans: EVERYWHERE,
+  recipes: EVERYWHERE,
+  intake: EVERYWHERE,
+  lists: [...EVERYWHERE, 'player'],
+  card: [...EVERYWHERE, 'wave', 'player', 'lists'],
+  table: ON_PAGES,
+  search: ON_PAGES,
+  delivery: ON_PAGES,
+  setup: ON_PAGES,
+  sound: [...ON_PAGES, 'delivery'],
+  shell: [...ON_PAGES, 'jobs', 'search'],
+  places: [...ON_PAGES, 'jobs', 'plans', 'recipes', 'intake', 'table', 'search', 'delivery', 'setup', 'sound'],
+};
 /** Files at the top of the server that every room may know; of the rooms they know types alone. */
 const FOUNDATION = '^server/src/(app-context|data-folder|process-identity|version)\\.ts$';
 const PROGRAM = '^server/src/(application|http-server)\\.ts$';
@@ -72,6 +95,13 @@ export default {
     { name: 'nothing-missing', severity: 'error', from: {}, to: { couldNotResolve: true } },
     ...roomsOf('server', MAY_KNOW, (room) => [FOUNDATION, ...(room === 'commands' ? [PROGRAM] : [])]),
     ...roomsOf('core', CORE_MAY_KNOW, () => ['^core/src/errors\\.ts$']),
+    ...roomsOf('web', WEB_MAY_KNOW, () => []),
+    {
+      name: 'web-stores-without-components',
+      severity: 'error',
+      from: { path: ['^web/src/stores/', '^web/src/.*-store\\.ts$'] },
+      to: { path: '\\.vue$' },
+    },
     {
       name: 'server-files-by-disk',
       comment: `Only ${OPEN_FILES.join(', ')} open files.`,

@@ -89,8 +89,8 @@ describe('the contract', () => {
   });
 
   it('offers each order as a column of the table or in the list of orders', async () => {
-    const columns = await read('web/src/components/sound-table/columns.ts');
-    const orders = await read('web/src/places/catalogue/catalogue-place.vue');
+    const columns = await read('web/src/table/columns.ts');
+    const orders = await read('web/src/places/catalogue-place.vue');
     for (const key of sortKeySchema.options) expect(columns + orders).toMatch(new RegExp(`(sort|key): '${key}'`));
   });
 });

@@ -4,29 +4,29 @@ export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: '/', redirect: '/today' },
-    { path: '/today', component: () => import('./places/today/today-place.vue'), meta: { title: 'Today' } },
-    { path: '/intake', component: () => import('./places/intake/intake-place.vue'), meta: { title: 'Intake' } },
+    { path: '/today', component: () => import('./places/today-place.vue'), meta: { title: 'Today' } },
+    { path: '/intake', component: () => import('./places/intake-place.vue'), meta: { title: 'Intake' } },
     {
       path: '/intake/:id(\\d+)',
-      component: () => import('./places/intake/batch-place.vue'),
+      component: () => import('./places/batch-place.vue'),
       meta: { title: 'Intake', isPageOf: 'id' },
     },
     {
       path: '/catalogue',
-      component: () => import('./places/catalogue/catalogue-place.vue'),
+      component: () => import('./places/catalogue-place.vue'),
       meta: { title: 'Catalogue' },
     },
     {
       path: '/sound/:id(\\d+)',
-      component: () => import('./places/sound/sound-place.vue'),
+      component: () => import('./places/sound-place.vue'),
       meta: { title: 'Sound' },
     },
     {
       path: '/pull/:ids([\\d,]+)?',
-      component: () => import('./places/pull/pull-place.vue'),
+      component: () => import('./places/pull-place.vue'),
       meta: { title: 'Pull lists' },
     },
-    { path: '/setup', component: () => import('./places/setup/setup-place.vue'), meta: { title: 'Setup' } },
+    { path: '/setup', component: () => import('./places/setup-place.vue'), meta: { title: 'Setup' } },
     { path: '/:rest(.*)*', redirect: '/today' },
   ],
 });

@@ -3,7 +3,7 @@ import type { FieldName } from '@flagstone/core/record/fields';
 import { defineStore } from 'pinia';
 import { ref } from 'vue';
 import { call } from '../api/client.ts';
-import { showingErrors } from '../composables/use-errors.ts';
+import { showingErrors } from '../ui/use-errors.ts';
 
 type CodeField = NonNullable<(typeof AUTHORITY_FIELDS)[AuthorityKind]['code']>;
 

@@ -2,7 +2,7 @@ import type { Collection } from '@flagstone/contract/collections';
 import { defineStore } from 'pinia';
 import { computed, ref } from 'vue';
 import { call } from '../api/client.ts';
-import { showingErrors } from '../composables/use-errors.ts';
+import { showingErrors } from '../ui/use-errors.ts';
 
 /** The collections, shared by the places that choose among them; whoever changes them hands the answer to `set`. */
 export const useCollections = defineStore('collections', () => {

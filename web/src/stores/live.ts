@@ -1,7 +1,7 @@
 import { liveEventSchema, type Job } from '@flagstone/contract/jobs';
 import { defineStore } from 'pinia';
 import { useCategories } from './categories.ts';
-import { showingErrors } from '../composables/use-errors.ts';
+import { showingErrors } from '../ui/use-errors.ts';
 import { computed, ref } from 'vue';
 import { call } from '../api/client.ts';
 

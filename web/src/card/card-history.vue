@@ -1,0 +1,125 @@
+<script setup lang="ts">
+import type { Revision } from '@flagstone/contract/record';
+import { FIELDS } from '@flagstone/core/record/fields';
+import { ElButton } from 'element-plus';
+import { computed, ref, watch } from 'vue';
+import { call } from '../api/client.ts';
+import { formatValue, formatWhen } from '../ui/format.ts';
+import { showingErrors, tell } from '../ui/use-errors.ts';
+
+/** Who changed a record, when, by what, field by field; any state that it was in can be had again. */
+const props = defineProps<{ soundId: number; revision: number }>();
+
+const revisions = ref<Revision[]>();
+
+watch(
+  () => [props.soundId, props.revision] as const,
+  ([id]) =>
+    showingErrors(async () => {
+      const sound = await call('getSound', { params: { id } });
+      if (id === props.soundId) revisions.value = sound.revisions;
+    }),
+  { immediate: true },
+);
+
+/** The number of the oldest revision that is listed; before it stands what was read, or what is too old to be listed. */
+const oldest = computed(() => revisions.value?.at(-1)?.revision ?? props.revision);
+
+function changesIn(revision: Revision): { label: string; before: string; after: string }[] {
+  return FIELDS.filter(({ name }) => name in revision.after).map(({ name, label }) => ({
+    label,
+    before: formatValue(revision.before[name], '(empty)'),
+    after: formatValue(revision.after[name], '(empty)'),
+  }));
+}
+
+async function goBackTo(revision: number): Promise<void> {
+  const result = await showingErrors(() => call('goBack', { params: { id: props.soundId }, body: { revision } }));
+  if (result) tell(result.summary, 'What came after stays in the history; u takes this back.');
+}
+</script>
+
+<template>
+  <section v-if="revisions" class="card-part">
+    <p v-if="revisions.length === 0" class="soft">
+      Nobody has changed this record yet: it says what the file said when it was read.
+    </p>
+    <ol v-else aria-label="Revisions, newest first">
+      <li v-for="entry in revisions" :key="entry.revision">
+        <div class="line">
+          <strong>{{ entry.summary }}</strong>
+          <el-button
+            v-if="entry.revision < revision"
+            size="small"
+            :aria-label="`Go back to revision ${entry.revision}`"
+            @click="goBackTo(entry.revision)"
+            >Go back to this</el-button
+          >
+          <span v-else class="soft">● now</span>
+        </div>
+        <div class="soft">Revision {{ entry.revision }} by {{ entry.person }}, {{ formatWhen(entry.at) }}</div>
+        <dl>
+          <template v-for="change in changesIn(entry)" :key="change.label">
+            <dt>{{ change.label }}</dt>
+            <dd>
+              <del>{{ change.before }}</del> → <ins>{{ change.after }}</ins>
+            </dd>
+          </template>
+        </dl>
+      </li>
+      <li>
+        <div class="line">
+          <strong>{{ oldest === 2 ? 'Read from the file' : 'Older' }}</strong>
+          <el-button size="small" @click="goBackTo(oldest - 1)">Go back to this</el-button>
+        </div>
+        <div class="soft">Revision {{ oldest - 1 }}</div>
+      </li>
+    </ol>
+  </section>
+  <p v-else class="soft card-part" role="status">Reading the history…</p>
+</template>
+
+<style scoped>
+ol {
+  margin: 0;
+  padding: 0;
+  list-style: none;
+}
+
+li {
+  padding: 6px 0;
+  border-bottom: 1px solid var(--hairline);
+}
+
+.line {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  justify-content: space-between;
+}
+
+dl {
+  display: grid;
+  grid-template-columns: minmax(72px, max-content) minmax(0, 1fr);
+  gap: 2px 8px;
+  margin: 4px 0 0;
+}
+
+dt {
+  color: var(--ink-soft);
+}
+
+dd {
+  margin: 0;
+  overflow-wrap: anywhere;
+}
+
+del {
+  color: var(--ink-soft);
+}
+
+ins {
+  color: var(--lichen);
+  text-decoration: none;
+}
+</style>

@@ -1,0 +1,389 @@
+<script setup lang="ts">
+import type { FieldValues, SoundRow } from '@flagstone/contract/record';
+import type { Selection } from '@flagstone/contract/selection';
+import { FIELDS, type FieldDefinition, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
+import type { RecordEdit } from '@flagstone/core/record/edit';
+import { splitExtension, type BlockName } from '@flagstone/core/naming/name-blocks';
+import { useDebounceFn } from '@vueuse/core';
+import { ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
+import { computed, nextTick, ref, watch } from 'vue';
+import { call } from '../api/client.ts';
+import { counted as inWords } from '../ui/format.ts';
+import { useAsking } from '../ui/use-asking.ts';
+import { showingErrors } from '../ui/use-errors.ts';
+import { useAuthorities } from '../stores/authorities.ts';
+import CategoryPicker from './category-picker.vue';
+import DraftText from '../ui/draft-text.vue';
+import NameBlocks from '../ui/name-blocks.vue';
+import CardContents from './card-contents.vue';
+import CardCopies from './card-copies.vue';
+import CardCopyFields from './card-copy-fields.vue';
+import CardDisagreements from './card-disagreements.vue';
+import CardHistory from './card-history.vue';
+import CardMeasures from './card-measures.vue';
+import CardTapTempo from './card-tap-tempo.vue';
+import CardValues from './card-values.vue';
+import { keywordChanges } from '../ui/keyword-changes.ts';
+import { sharedValue, valuesIn } from './shared-value.ts';
+
+/** Shows and edits one record, or the fields that many have in common. Each field is saved when it is left. */
+const props = defineProps<{ rows: SoundRow[]; count: number; selection?: Selection | undefined }>();
+const emit = defineEmits<{ edit: [edit: RecordEdit, selection?: Selection] }>();
+
+const authorities = useAuthorities();
+void authorities.load();
+const root = ref<HTMLElement>();
+const groups = ['Name', 'Description', 'Origin', 'Rights', 'Sound', 'Music'] as const;
+const one = computed(() => (props.count === 1 ? props.rows[0] : undefined));
+/** What the server counted of a selection that is not loaded as a whole. */
+const counted = ref<FieldValues>();
+/** What the selected sounds say; until that is counted, those that are loaded speak for all. */
+const values = computed(() => counted.value ?? valuesIn(props.rows));
+/** One record is shown as it is: what it says, spaces and commas of its keywords too. */
+const shared = computed(
+  () =>
+    new Map(
+      FIELDS.map(({ name }) => [
+        name,
+        one.value ? { value: one.value.record[name], mixed: false, distinct: 1 } : sharedValue(values.value, name),
+      ]),
+    ),
+);
+
+const ask = useAsking();
+const countValues = useDebounceFn(async () => {
+  const signal = ask();
+  const { selection, rows, count } = props;
+  if (!selection || rows.length === count) return;
+  const answer = await showingErrors(() => call('countValues', { body: { selection }, signal }));
+  if (answer && !signal.aborted) counted.value = answer;
+}, 200);
+watch(
+  () => JSON.stringify(props.count > 1 && props.selection),
+  () => {
+    counted.value = undefined;
+    void countValues();
+  },
+  { immediate: true },
+);
+watch(
+  () => props.rows,
+  () => void countValues(),
+);
+
+/** The record, what was measured of the sound, what stands in the file, or what became of the record. */
+const view = ref<'record' | 'sound' | 'file' | 'history'>('record');
+const VIEWS = [
+  { key: 'record', label: 'Record' },
+  { key: 'sound', label: 'Sound' },
+  { key: 'file', label: 'In the file' },
+  { key: 'history', label: 'History' },
+] as const;
+/** Which copy's file is shown: that of the row, until another one is chosen among the copies. */
+const inspected = ref(0);
+watch(
+  () => one.value?.copyId,
+  (copyId) => (inspected.value = copyId ?? 0),
+  { immediate: true },
+);
+
+function inspect(copyId: number): void {
+  inspected.value = copyId;
+  view.value = 'file';
+}
+
+function fieldsOf(group: string): FieldDefinition[] {
+  return FIELDS.filter((field) => field.group === group && field.name !== 'category' && field.name !== 'subCategory');
+}
+
+function textOf(name: FieldName): string {
+  const value = shared.value.get(name)?.value;
+  return value === undefined || value === null || Array.isArray(value) ? '' : String(value);
+}
+
+function listOf(name: FieldName): string[] {
+  const value = shared.value.get(name)?.value;
+  return Array.isArray(value) ? value : [];
+}
+
+function placeholderOf(name: FieldName): string {
+  const field = shared.value.get(name);
+  return field?.mixed ? `mixed: ${field.distinct} values` : '';
+}
+
+/** What the card is about, in one word: a list that is read anew is about the same sounds. */
+const about = computed(() => (one.value ? `sound ${one.value.soundId}` : JSON.stringify(props.selection)));
+/** The selections that drafts may still be saved for: a draft is saved when the card has turned to something else already. */
+let [selectionNow, selectionBefore] = [
+  { about: about.value, selection: props.selection },
+  { about: '', selection: props.selection },
+];
+watch([about, () => props.selection], ([now, selection]) => {
+  if (now !== selectionNow.about) selectionBefore = selectionNow;
+  selectionNow = { about: now, selection };
+});
+
+/** Saves a text that was typed, of what it was typed for. */
+function saveTyped(name: FieldName, value: string, typedFor: string | undefined): void {
+  const { selection } = selectionBefore;
+  if (typedFor === about.value) save(name, value);
+  else if (selection && selectionBefore.about === typedFor) emit('edit', editOf(name, value), selection);
+}
+
+function editOf(name: FieldName, value: SoundRecord[FieldName]): RecordEdit {
+  const alongside = typeof value === 'string' ? authorities.codeWith(name, value) : {};
+  return { set: { [name]: value, ...alongside } };
+}
+
+function save(name: FieldName, value: SoundRecord[FieldName]): void {
+  const field = shared.value.get(name);
+  const unchanged = !field?.mixed && JSON.stringify(field?.value ?? '') === JSON.stringify(value ?? '');
+  // A mixed field that was left empty was not edited.
+  if (unchanged || (field?.mixed && (value === '' || value === null))) return;
+  emit('edit', editOf(name, value));
+}
+
+/** What was added and taken away, never the whole list: a colleague may have added others since it was shown. */
+function saveKeywords(words: string[]): void {
+  const change = keywordChanges(one.value ? listOf('keywords') : [], words);
+  if (change) emit('edit', change);
+}
+
+async function focusField(name: string): Promise<void> {
+  view.value = 'record';
+  await nextTick();
+  const field = root.value?.querySelector<HTMLElement>(`[data-field="${name}"] input, [data-field="${name}"] textarea`);
+  field?.scrollIntoView({ block: 'center' });
+  field?.focus();
+}
+
+defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
+</script>
+
+<template>
+  <aside ref="root" class="card" aria-label="Card">
+    <p v-if="count === 0" class="hint soft">
+      Select a row to see its record here. Select many (<kbd>Ctrl+A</kbd> for all) to edit what they share.
+    </p>
+    <template v-else>
+      <header class="head">
+        <name-blocks
+          v-if="one"
+          :blocks="one.record"
+          :extension="splitExtension(one.name).extension"
+          @edit="focusField"
+        />
+        <template v-else>
+          <h2>{{ inWords(count, 'sound') }}</h2>
+          <p class="soft">A value typed here goes into all of them; so does one that is clicked.</p>
+        </template>
+        <card-copy-fields :one="one" :count="count" @edit="(change) => emit('edit', change)" />
+        <div class="views" role="group" aria-label="What the card shows">
+          <button
+            v-for="each in VIEWS"
+            :key="each.key"
+            type="button"
+            :class="{ current: view === each.key }"
+            :aria-pressed="view === each.key"
+            @click="view = each.key"
+          >
+            {{ each.label }}
+          </button>
+        </div>
+      </header>
+      <template v-if="view === 'file'">
+        <card-contents
+          v-if="one"
+          :copy-id="inspected"
+          :record="one.record"
+          :revision="one.revision"
+          :state="one.state"
+          @edit="(change) => emit('edit', change)"
+        />
+        <card-disagreements v-else-if="selection" :selection="selection" />
+      </template>
+      <template v-else-if="view === 'sound'">
+        <card-measures v-if="one" :row="one" @edit="(change) => emit('edit', change)" />
+        <p v-else class="hint soft">Select one sound to see its measures.</p>
+      </template>
+      <template v-else-if="view === 'history'">
+        <card-history v-if="one" :sound-id="one.soundId" :revision="one.revision" />
+        <p v-else class="hint soft">Select one sound to see what became of its record.</p>
+      </template>
+      <template v-else>
+        <slot />
+        <section v-for="group in groups" :key="group" class="group">
+          <h2>{{ group }}</h2>
+          <label v-for="field in fieldsOf(group)" :key="field.name" class="field" :data-field="field.name">
+            <span class="label">{{ field.label }}</span>
+            <category-picker
+              v-if="field.kind === 'category'"
+              :model-value="textOf('catId')"
+              :placeholder="placeholderOf('catId') || 'Type any part'"
+              @update:model-value="(catId) => save('catId', catId)"
+            />
+            <template v-else-if="field.kind === 'list'">
+              <el-input-tag
+                :model-value="one ? listOf(field.name) : []"
+                :placeholder="one ? 'Type, then Enter' : 'Add to all'"
+                :delimiter="/[,;]/"
+                @update:model-value="(words) => saveKeywords(words ?? [])"
+              />
+              <el-input-tag
+                v-if="!one"
+                class="under"
+                :model-value="[]"
+                placeholder="Remove from all"
+                aria-label="Keywords to remove from all"
+                :delimiter="/[,;]/"
+                @update:model-value="(words) => emit('edit', { removeKeywords: words ?? [] })"
+              />
+            </template>
+            <el-select
+              v-else-if="field.choices"
+              :persistent="false"
+              :model-value="textOf(field.name)"
+              clearable
+              :value-on-clear="''"
+              :empty-values="['', null, undefined]"
+              :placeholder="placeholderOf(field.name)"
+              :aria-label="field.label"
+              @update:model-value="(value: string) => save(field.name, value)"
+            >
+              <el-option v-for="choice in field.choices" :key="choice" :value="choice" :label="choice" />
+            </el-select>
+            <el-input-number
+              v-else-if="field.range"
+              :model-value="(shared.get(field.name)?.value as number | null) ?? null"
+              :min="field.range[0]"
+              :max="field.range[1]"
+              :step="1"
+              :placeholder="placeholderOf(field.name)"
+              controls-position="right"
+              @update:model-value="(value) => save(field.name, value ?? null)"
+            />
+            <draft-text
+              v-else
+              :value="textOf(field.name)"
+              :label="field.label"
+              :multiline="field.kind === 'longText'"
+              :placeholder="placeholderOf(field.name)"
+              :names="authorities.namesFor(field.name)"
+              :class="{ mono: field.name.endsWith('Id') }"
+              :about="about"
+              @save="(value, typedFor) => saveTyped(field.name, value, typedFor)"
+            />
+            <span v-if="field.name === 'tempo'" class="under tap"
+              ><card-tap-tempo :key="JSON.stringify(selection)" @tapped="(tempo) => save('tempo', tempo)"
+            /></span>
+            <card-values
+              v-if="!one"
+              :values="values"
+              :field="field.name"
+              :label="field.label"
+              :is-list="field.kind === 'list'"
+              @set="(value) => save(field.name, field.range ? Number(value) : value)"
+              @add="(word) => emit('edit', { addKeywords: [word] })"
+              @remove="(word) => emit('edit', { removeKeywords: [word] })"
+            />
+            <span v-if="field.name === 'catId' && textOf('category')" class="under soft"
+              >{{ textOf('category') }} / {{ textOf('subCategory') }}</span
+            >
+          </label>
+        </section>
+        <card-copies
+          v-if="one"
+          :sound-id="one.soundId"
+          :revision="one.revision"
+          :state="one.state"
+          @inspect="inspect"
+        />
+      </template>
+    </template>
+  </aside>
+</template>
+
+<style scoped>
+.card {
+  overflow: auto;
+  border-left: 1px solid var(--hairline);
+  background: var(--surface);
+}
+
+.hint {
+  padding: 24px 16px;
+}
+
+.head {
+  position: sticky;
+  z-index: 2;
+  top: 0;
+  padding: 10px 12px;
+  border-bottom: 1px solid var(--hairline);
+  background: var(--surface);
+}
+
+.views {
+  display: flex;
+  margin-top: 8px;
+}
+
+.views button {
+  flex: 1 1 auto;
+  padding: 0 2px;
+  white-space: nowrap;
+  height: 24px;
+  border: 1px solid var(--hairline);
+  background: var(--surface);
+  color: var(--ink);
+  font: inherit;
+  cursor: pointer;
+}
+
+.views button + button {
+  border-left-width: 0;
+}
+
+.views .current {
+  background: var(--ink);
+  color: var(--ground);
+}
+
+.group {
+  padding: 8px 12px;
+  border-bottom: 1px solid var(--hairline);
+}
+
+.group h2 {
+  margin-bottom: 4px;
+  color: var(--ink-soft);
+  font-size: 12px;
+}
+
+.field {
+  display: grid;
+  grid-template-columns: 104px minmax(0, 1fr);
+  align-items: start;
+  margin-bottom: 4px;
+}
+
+.label {
+  padding-top: 3px;
+}
+
+.under {
+  grid-column: 2;
+  font-size: 12px;
+}
+
+.tap {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  margin-top: 2px;
+}
+
+.field :deep(.el-input-number) {
+  width: 100%;
+}
+</style>

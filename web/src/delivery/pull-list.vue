@@ -1,0 +1,423 @@
+<script setup lang="ts">
+import type { PullEntry, PullList } from '@flagstone/contract/listening';
+import { tryOutInWords } from '@flagstone/core/audio/try-out/try-out';
+import { ElButton, ElPopconfirm } from 'element-plus';
+import { onBeforeUnmount, ref, watch } from 'vue';
+import DraftText from '../ui/draft-text.vue';
+import { call } from '../api/client.ts';
+import CopyOutDialog from './copy-out-dialog.vue';
+import InlineWave from '../wave/inline-wave.vue';
+import { brings, dragEntry, droppedEntry, leaves } from '../ui/dragged-sounds.ts';
+import { counted, formatLength } from '../ui/format.ts';
+import { showingErrors } from '../ui/use-errors.ts';
+import { useKeys } from '../ui/use-keys.ts';
+import { useLive } from '../stores/live.ts';
+import { usePlayer } from '../player/player-store.ts';
+import { usePullLists } from './pull-lists-store.ts';
+
+/** One pull list: its sounds in order, each with its part, how it was tried out, and a comment. Entries are dragged to another place or list. */
+const props = defineProps<{
+  list: PullList;
+  /** Keys act here. */
+  active: boolean;
+  /** Others stand beside it. */
+  beside: boolean;
+}>();
+const emit = defineEmits<{ activate: []; close: []; removed: [] }>();
+
+const player = usePlayer();
+const live = useLive();
+const pulls = usePullLists();
+const entries = ref<PullEntry[]>([]);
+const current = ref(0);
+const copyingOut = ref(false);
+/** Before which entry a drag would put what it brings: its place in the list, its length for the end. */
+const dropAt = ref<number>();
+
+async function load(): Promise<void> {
+  const { id } = props.list;
+  const now = await showingErrors(() => call('listPullEntries', { params: { id } }));
+  if (!now || id !== props.list.id) return;
+  // The entry that keys act on stays the one that it was, whoever put others before it.
+  const marked = entries.value[current.value]?.id;
+  const at = now.findIndex((entry) => entry.id === marked);
+  entries.value = now;
+  current.value = at >= 0 ? at : Math.max(0, Math.min(current.value, now.length - 1));
+}
+watch(() => props.list.id, load, { immediate: true });
+onBeforeUnmount(live.onPullLists(() => void load()));
+
+async function rename(id: number, body: { name?: string; show?: string; scene?: string }): Promise<void> {
+  await showingErrors(async () => pulls.set(await call('updatePullList', { params: { id }, body })));
+}
+
+async function remove(): Promise<void> {
+  const { id } = props.list;
+  const now = await showingErrors(() => call('removePullList', { params: { id } }));
+  if (!now) return;
+  pulls.set(now);
+  emit('removed');
+}
+
+type Change = { comment?: string; before?: number | null; listId?: number };
+async function changeEntry(id: number, body: Change): Promise<void> {
+  const now = await showingErrors(() => call('updatePullEntry', { params: { id }, body }));
+  if (now) entries.value = now;
+}
+
+async function removeEntry(id: number): Promise<void> {
+  const now = await showingErrors(() => call('removePullEntry', { params: { id } }));
+  if (now) entries.value = now;
+  current.value = Math.max(0, Math.min(current.value, entries.value.length - 1));
+}
+
+/** Moves an entry up or down by one. */
+async function move(index: number, by: -1 | 1): Promise<void> {
+  const entry = entries.value[index];
+  const target = entries.value[by < 0 ? index - 1 : index + 2];
+  if (!entry || (by < 0 && index === 0) || (by > 0 && index === entries.value.length - 1)) return;
+  await changeEntry(entry.id, { before: target?.id ?? null });
+  current.value = index + by;
+}
+
+function over(event: DragEvent, index: number): void {
+  if (brings(event) !== 'entry') return;
+  event.preventDefault();
+  dropAt.value = index;
+}
+
+async function drop(event: DragEvent): Promise<void> {
+  const at = dropAt.value;
+  dropAt.value = undefined;
+  const id = droppedEntry(event);
+  if (id === undefined || at === undefined || entries.value[at]?.id === id) return;
+  await changeEntry(id, { listId: props.list.id, before: entries.value[at]?.id ?? null });
+}
+
+function play(index: number): boolean {
+  const entry = entries.value[index];
+  if (!entry) return false;
+  current.value = index;
+  player.show(entry.row, false);
+  if (entry.part) {
+    player.part = entry.part;
+    player.playPart(entry.part);
+  } else player.play();
+  return true;
+}
+
+/** A key of this list, while it is the one that keys act in. */
+const here =
+  (act: (event: KeyboardEvent) => unknown) =>
+  (event: KeyboardEvent): boolean => {
+    if (props.active) act(event);
+    return props.active;
+  };
+useKeys({
+  ArrowDown: here(({ shiftKey }) =>
+    shiftKey ? move(current.value, 1) : play(Math.min(current.value + 1, entries.value.length - 1)),
+  ),
+  ArrowUp: here(({ shiftKey }) => (shiftKey ? move(current.value, -1) : play(Math.max(current.value - 1, 0)))),
+  Enter: here(() => play(current.value)),
+  Delete: here(() => {
+    const entry = entries.value[current.value];
+    return entry && removeEntry(entry.id);
+  }),
+});
+</script>
+
+<template>
+  <section
+    class="entries"
+    :class="{ active: active && beside, beside }"
+    :aria-label="list.name"
+    @mousedown="emit('activate')"
+    @focusin="emit('activate')"
+  >
+    <header class="head">
+      <draft-text
+        class="name"
+        :value="list.name"
+        label="Name of the list"
+        :about="list.id"
+        @save="(name, id) => id !== undefined && rename(id, { name })"
+      />
+      <draft-text
+        class="where"
+        :value="list.show"
+        placeholder="Show"
+        label="Show"
+        :about="list.id"
+        @save="(show, id) => id !== undefined && rename(id, { show })"
+      />
+      <draft-text
+        class="where"
+        :value="list.scene"
+        placeholder="Scene"
+        label="Scene"
+        :about="list.id"
+        @save="(scene, id) => id !== undefined && rename(id, { scene })"
+      />
+      <span class="soft facts"
+        >{{ counted(entries.length, 'sound') }}{{ beside ? '' : ` · begun by ${list.person}` }}</span
+      >
+      <span class="spring" />
+      <el-button
+        tag="a"
+        :href="entries.length === 0 ? undefined : `/api/pull-lists/${list.id}/report`"
+        target="_blank"
+        :disabled="entries.length === 0"
+        >Print…</el-button
+      >
+      <el-button :disabled="entries.length === 0" @click="copyingOut = true">Copy out…</el-button>
+      <el-popconfirm
+        :title="`Remove the list “${list.name}”? The sounds stay where they are.`"
+        confirm-button-text="Remove"
+        @confirm="remove"
+      >
+        <template #reference><el-button>Remove the list</el-button></template>
+      </el-popconfirm>
+      <el-button v-if="beside" :aria-label="`Close the list ${list.name}`" @click="emit('close')">✕</el-button>
+    </header>
+    <copy-out-dialog v-model="copyingOut" :of="{ listId: list.id }" />
+    <p
+      v-if="entries.length === 0"
+      class="empty soft"
+      :class="{ target: dropAt === 0 }"
+      @dragover="over($event, 0)"
+      @dragleave="dropAt = undefined"
+      @drop.prevent="drop"
+    >
+      Nothing pulled yet: <kbd>p</kbd> puts the sound that you hear into this list, from the Catalogue, Intake or a
+      sound’s own page; rows of the Catalogue can be dragged onto a list.
+    </p>
+    <ol
+      v-else
+      class="rows"
+      @dragleave="leaves($event) && (dropAt = undefined)"
+      @dragend="dropAt = undefined"
+      @drop.prevent="drop"
+    >
+      <li
+        v-for="(entry, index) in entries"
+        :key="entry.id"
+        class="row"
+        :class="{ current: index === current && active, target: dropAt === index }"
+        draggable="true"
+        @click="current = index"
+        @dragstart="dragEntry($event, entry.id)"
+        @dragover="over($event, index)"
+      >
+        <button type="button" class="play" :aria-label="`Play ${entry.row.name}`" @click="play(index)">▶</button>
+        <inline-wave :sound-id="entry.row.soundId" />
+        <div class="what">
+          <router-link class="mono sound-name" :to="`/sound/${entry.row.soundId}?panel=try`" draggable="false">{{
+            entry.row.name
+          }}</router-link>
+          <span class="soft">
+            {{ entry.row.driveName }} ·
+            {{
+              entry.part
+                ? `${formatLength(entry.part.from / entry.row.facts.sampleRateHz)} to ${formatLength(entry.part.to / entry.row.facts.sampleRateHz)}`
+                : formatLength(entry.row.facts.durationSeconds)
+            }}
+            <template v-if="entry.tryOut">
+              · <span class="tried">◇ {{ tryOutInWords(entry.tryOut) || 'as it is' }}</span></template
+            >
+          </span>
+        </div>
+        <draft-text
+          class="comment"
+          :value="entry.comment"
+          placeholder="Comment"
+          :label="`Comment on ${entry.row.name}`"
+          :about="entry.id"
+          @save="(comment, id) => id !== undefined && changeEntry(id, { comment })"
+        />
+        <span class="soft by">{{ entry.addedBy }}</span>
+        <el-button
+          :disabled="index === 0"
+          :aria-label="`Move ${entry.row.name} up`"
+          title="Shift+↑"
+          @click.stop="move(index, -1)"
+          >↑</el-button
+        >
+        <el-button
+          :disabled="index === entries.length - 1"
+          :aria-label="`Move ${entry.row.name} down`"
+          title="Shift+↓"
+          @click.stop="move(index, 1)"
+          >↓</el-button
+        >
+        <a
+          class="save"
+          :href="`/api/pull-entries/${entry.id}/export`"
+          download
+          draggable="false"
+          :aria-label="`Save ${entry.row.name} as a file`"
+          >Save</a
+        >
+        <el-button :aria-label="`Take ${entry.row.name} off the list`" @click.stop="removeEntry(entry.id)">✕</el-button>
+      </li>
+      <li
+        class="end"
+        :class="{ target: dropAt === entries.length }"
+        aria-hidden="true"
+        @dragover="over($event, entries.length)"
+      />
+    </ol>
+  </section>
+</template>
+
+<style scoped>
+.entries {
+  display: flex;
+  flex: 1;
+  flex-direction: column;
+  min-width: 0;
+  min-height: 0;
+  border-left: 1px solid var(--hairline);
+  background: var(--surface);
+}
+
+.entries.active {
+  box-shadow: inset 0 3px 0 var(--lichen);
+}
+
+.head {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  min-height: 48px;
+  padding: 6px 12px;
+  border-bottom: 1px solid var(--hairline);
+  background: var(--ground);
+}
+
+.beside .head {
+  flex-wrap: wrap;
+}
+
+.head > * {
+  margin: 0;
+}
+
+.facts {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+/* Of the fields that are drawn by draft-text. */
+.head :deep(.name) {
+  width: 200px;
+}
+
+.head :deep(.where) {
+  width: 130px;
+}
+
+.beside .head :deep(.name) {
+  flex: 2 1 130px;
+}
+
+.beside .head :deep(.where) {
+  flex: 1 1 80px;
+}
+
+.spring {
+  flex: 1;
+}
+
+.rows {
+  flex: 1;
+  margin: 0;
+  padding: 0;
+  overflow: auto;
+  list-style: none;
+}
+
+.row {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  padding: 6px 12px;
+  border-bottom: 1px solid var(--hairline);
+}
+
+.beside .row {
+  flex-wrap: wrap;
+}
+
+.row > * {
+  margin: 0;
+}
+
+.row.current {
+  background: var(--selected);
+  box-shadow: inset 3px 0 0 var(--lichen);
+}
+
+.row.target,
+.end.target {
+  box-shadow: inset 0 3px 0 var(--ochre);
+}
+
+.empty.target {
+  outline: 2px dashed var(--lichen);
+}
+
+.end {
+  min-height: 40px;
+}
+
+.play {
+  border: 0;
+  background: none;
+  color: var(--ink);
+  cursor: pointer;
+}
+
+.what {
+  display: flex;
+  flex: 1;
+  flex-direction: column;
+  min-width: 0;
+}
+
+.what > * {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+.sound-name {
+  color: var(--ink);
+}
+
+.tried {
+  color: var(--heather);
+}
+
+.row :deep(.comment) {
+  width: 220px;
+}
+
+/* Two lines: what it is, then what is said of it and done with it. */
+.beside .what {
+  flex-basis: calc(100% - 150px);
+}
+
+.beside .row :deep(.comment) {
+  flex: 1 1 100px;
+}
+
+.beside .by {
+  display: none;
+}
+
+.empty {
+  padding: 40px;
+  text-align: center;
+}
+</style>

@@ -1,0 +1,24 @@
+import type { Selection } from '@flagstone/contract/selection';
+import type { RecordEdit } from '@flagstone/core/record/edit';
+import { call } from '../api/client.ts';
+import { counted } from '../ui/format.ts';
+import { showingErrors, tell } from '../ui/use-errors.ts';
+import type { SoundList } from './use-sound-list.ts';
+
+/** Editing the records of a list: what is selected by the card, one row by the table. */
+export function useRecordEdits(list: SoundList) {
+  /** Changes the records of a selection, by default the list's; false when it failed or nothing is selected. */
+  async function edit(change: RecordEdit, selection: Selection | undefined = list.selection.value): Promise<boolean> {
+    if (!selection) return false;
+    const result = await showingErrors(() => call('editRecords', { body: { selection, edit: change } }));
+    if (result && result.changed > 1)
+      tell(`${result.summary}: ${counted(result.changed, 'sound')} changed`, 'u takes it back.');
+    return result !== undefined;
+  }
+
+  function editCell(copyIds: number[], change: RecordEdit): void {
+    void edit(change, { kind: 'copies', copyIds });
+  }
+
+  return { edit, editCell };
+}

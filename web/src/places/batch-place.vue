@@ -1,0 +1,459 @@
+<script setup lang="ts">
+import type { Batch, Unreadable } from '@flagstone/contract/api';
+import type { Selection } from '@flagstone/contract/selection';
+import { fieldLabel } from '@flagstone/core/record/fields';
+import { SUGGESTED_FIELDS, type SuggestedField } from '@flagstone/core/suggest/suggest-record';
+import { SURE_SCORE } from '@flagstone/core/suggest/suggest-category';
+import type { BlockName } from '@flagstone/core/naming/name-blocks';
+import { useLocalStorage } from '@vueuse/core';
+import type { RecipeStep } from '@flagstone/core/recipes/recipe';
+import { AUTHORITY_FIELDS } from '@flagstone/contract/rules';
+import {
+  ElButton,
+  ElCheckbox,
+  ElCheckboxGroup,
+  ElDropdown,
+  ElDropdownItem,
+  ElDropdownMenu,
+  ElPopconfirm,
+  ElPopover,
+  ElProgress,
+} from 'element-plus';
+import { computed, nextTick, onBeforeUnmount, ref } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
+import { call } from '../api/client.ts';
+import RecipeDrawer from '../recipes/recipe-drawer.vue';
+import PlanView from '../plans/plan-view.vue';
+import SoundCard from '../card/sound-card.vue';
+import { missingFields } from '../table/missing-fields.ts';
+import SoundTable from '../table/sound-table.vue';
+import { otherAudioOf } from '../intake/other-audio.ts';
+import LeftOutFiles from '../intake/left-out-files.vue';
+import SuggestionList from '../card/suggestion-list.vue';
+import { counted } from '../ui/format.ts';
+import { NARROWINGS, narrowingIn } from '../lists/list-filter.ts';
+import { showingErrors, tell } from '../ui/use-errors.ts';
+import { useKeys } from '../ui/use-keys.ts';
+import { useSession } from '../stores/session.ts';
+import { useRecordEdits } from '../lists/use-record-edits.ts';
+import { useSoundList } from '../lists/use-sound-list.ts';
+import { useLive } from '../stores/live.ts';
+
+type Step = 'describe' | 'name' | 'write' | 'unreadable';
+
+const route = useRoute();
+const router = useRouter();
+const live = useLive();
+/** The page is made anew for another batch (page-key.ts). */
+const id = Number(route.params['id']);
+const batch = ref<Batch>();
+const unreadable = ref<Unreadable[]>([]);
+const card = ref<InstanceType<typeof SoundCard>>();
+const suggestions = ref<InstanceType<typeof SuggestionList>>();
+const planned = ref<Selection>();
+const cooking = ref(false);
+const drawer = ref<InstanceType<typeof RecipeDrawer>>();
+/** What “Suggest” fills in; remembered in this browser. */
+const wanted = useLocalStorage<SuggestedField[]>('flagstone.suggested', ['catId', 'fxName', 'keywords']);
+
+const session = useSession();
+const step = computed(() => (route.query['step'] as Step | undefined) ?? 'describe');
+const filter = computed(() => ({
+  q: typeof route.query['q'] === 'string' ? route.query['q'] : '',
+  category: '',
+  catId: '',
+  also: '',
+  person: String(session.personId),
+  ...narrowingIn(route.query),
+}));
+const list = useSoundList(
+  (query, signal) => call('listBatchRows', { params: { id }, query, signal }),
+  filter,
+  () => ({ kind: 'batch', batchId: id, filter: filter.value }),
+);
+/** What of the folder is in no row of the batch. */
+const leftOut = computed(() => {
+  const others = batch.value ? otherAudioOf(batch.value) : 0;
+  return [
+    ...(unreadable.value.length > 0 ? [`✕ ${counted(unreadable.value.length, 'file')} unreadable`] : []),
+    ...(others > 0 ? [`◇ ${counted(others, 'sound')} of other formats`] : []),
+  ].join(', ');
+});
+const reading = computed(() => live.running.find((job) => job.kind === 'index' && job.batchId === id));
+const whole = computed<Selection>(() => ({ kind: 'batch', batchId: id }));
+/** A plan is for the rows selected when it was asked for; for the whole batch when there was no selection. */
+const planSelection = computed(() => planned.value ?? whole.value);
+
+async function load(): Promise<void> {
+  await showingErrors(async () => {
+    [batch.value, unreadable.value] = await Promise.all([
+      call('getBatch', { params: { id } }),
+      call('listUnreadable', { params: { id } }),
+    ]);
+  });
+}
+void load();
+const { edit, editCell } = useRecordEdits(list);
+void list.restart();
+onBeforeUnmount(live.onRecords(() => void load()));
+onBeforeUnmount(live.onJob(() => void load()));
+
+function goTo(next: Step): void {
+  planned.value = list.selectedCount.value > 1 && !list.everything.value ? list.selection.value : undefined;
+  void router.replace({ query: { ...route.query, step: next } });
+}
+
+/** Accepts for what is selected, then goes on to the next row when it was one. */
+async function accept(catId: string): Promise<void> {
+  const single = list.selectedCount.value <= 1;
+  const done = await edit({ set: { catId } });
+  if (done && single) list.goTo(Math.min(list.current.value + 1, list.rows.value.length - 1));
+}
+
+async function acceptAll(): Promise<void> {
+  const selection = list.selectedCount.value > 1 ? (list.selection.value ?? whole.value) : whole.value;
+  const result = await showingErrors(() =>
+    call('acceptSuggestions', { body: { selection, minimumScore: SURE_SCORE, fields: wanted.value } }),
+  );
+  if (result)
+    tell(
+      `${counted(result.changed, 'sound')} filled in`,
+      'Only empty fields were filled, and no CatID that is just a guess. u takes it back.',
+    );
+}
+
+async function fileBatch(): Promise<void> {
+  const result = await showingErrors(() => call('fileBatch', { params: { id } }));
+  if (!result) return;
+  batch.value = result.batch;
+  tell(`${counted(result.filed, 'sound')} filed into the catalogue`);
+  await router.push('/catalogue');
+}
+
+/** A click on a block of a name: opens the card of that copy at the field behind the block. */
+async function editBlock(copyId: number, block: BlockName): Promise<void> {
+  await choose(copyId);
+  await nextTick();
+  card.value?.focusField(block);
+}
+
+async function choose(copyId: number): Promise<void> {
+  while (!list.rows.value.some((row) => row.copyId === copyId) && list.rows.value.length < list.total.value) {
+    const before = list.rows.value.length;
+    await list.needUpTo(before);
+    if (list.rows.value.length === before) return;
+  }
+  list.goTo(list.rows.value.findIndex((row) => row.copyId === copyId));
+}
+
+async function nextMissing(): Promise<void> {
+  const { named, all } = batch.value?.counts ?? { named: 0, all: 0 };
+  const found = named < all && (await list.goToNext((row) => missingFields(row).length > 0));
+  if (!found) tell('Nothing is missing', 'Every sound of this list can be named and filed.');
+}
+
+const acceptNumber = (index: number) => (): boolean =>
+  step.value === 'describe' && (suggestions.value?.accept(index) ?? false);
+useKeys({
+  Enter: () => (step.value === 'describe' ? acceptNumber(0)() : false),
+  1: acceptNumber(0),
+  2: acceptNumber(1),
+  3: acceptNumber(2),
+  4: acceptNumber(3),
+  5: acceptNumber(4),
+  m: () => void nextMissing(),
+  e: () => void card.value?.focusField(),
+  r: () => goTo('name'),
+  w: () => goTo('write'),
+});
+
+/** Recipes that most batches need, ready to be looked at. */
+const OFTEN: { label: string; steps: RecipeStep[] }[] = [
+  { label: 'Read the blocks of names in UCS form', steps: [{ do: 'readName', how: 'ifEmpty' }] },
+  {
+    label: 'Look all names up in their lists',
+    steps: Object.values(AUTHORITY_FIELDS).map(({ name }) => ({ do: 'lookUp', field: name })),
+  },
+  {
+    label: 'Hints on spelling',
+    steps: [{ do: 'spell', fields: ['fxName', 'description', 'keywords', 'notes'] }],
+  },
+];
+
+const STEPS: { key: Step; label: string; hint: string }[] = [
+  { key: 'describe', label: '1 Describe', hint: 'Category, FXName and the rest' },
+  { key: 'name', label: '2 Name', hint: 'See the names, then rename (r)' },
+  { key: 'write', label: '3 Write', hint: 'Put the records into the files (w)' },
+];
+</script>
+
+<template>
+  <div v-if="batch" class="batch">
+    <header class="head">
+      <div class="title">
+        <router-link to="/intake" class="soft">Intake</router-link> <span class="soft">/</span>
+        <h1>{{ batch.name }}</h1>
+      </div>
+      <nav class="steps" aria-label="Steps">
+        <button
+          v-for="each in STEPS"
+          :key="each.key"
+          type="button"
+          class="step"
+          :class="{ current: step === each.key }"
+          :aria-current="step === each.key ? 'step' : undefined"
+          :title="each.hint"
+          @click="goTo(each.key)"
+        >
+          {{ each.label }}
+        </button>
+        <el-popconfirm
+          :title="`File ${counted(batch.counts.all, 'sound')} into the catalogue? Files stay where they are.`"
+          width="280"
+          confirm-button-text="File them"
+          @confirm="fileBatch"
+        >
+          <template #reference
+            ><button type="button" class="step" :disabled="batch.counts.all === 0">
+              {{ batch.filedAt ? '✓ Filed' : '4 File' }}
+            </button></template
+          >
+        </el-popconfirm>
+      </nav>
+      <button
+        v-if="leftOut !== ''"
+        type="button"
+        class="faults"
+        :class="{ current: step === 'unreadable', note: unreadable.length === 0 }"
+        @click="goTo('unreadable')"
+      >
+        {{ leftOut }}
+      </button>
+      <span class="spring" />
+      <span class="soft"
+        >{{ batch.counts.categorised }} of {{ batch.counts.all }} with a category, {{ batch.counts.named }} ready to
+        name</span
+      >
+      <span v-if="step === 'describe'" class="suggest">
+        <el-button :disabled="batch.counts.all === 0" @click="cooking = true">Recipe…</el-button>
+        <el-dropdown
+          trigger="click"
+          :trigger-keys="['ArrowDown']"
+          @command="(steps: RecipeStep[]) => drawer?.openWith(steps)"
+        >
+          <el-button aria-label="Recipes that are often needed" :disabled="batch.counts.all === 0">▾</el-button>
+          <template #dropdown>
+            <el-dropdown-menu>
+              <el-dropdown-item v-for="each in OFTEN" :key="each.label" :command="each.steps">{{
+                each.label
+              }}</el-dropdown-item>
+            </el-dropdown-menu>
+          </template>
+        </el-dropdown>
+      </span>
+      <span v-if="step === 'describe'" class="suggest">
+        <el-button type="primary" :disabled="batch.counts.all === 0 || wanted.length === 0" @click="acceptAll"
+          >Suggest for
+          {{ list.selectedCount.value > 1 ? counted(list.selectedCount.value, 'sound') : 'all' }}</el-button
+        >
+        <el-popover trigger="click" width="240" placement="bottom-end">
+          <template #reference
+            ><el-button type="primary" aria-label="Which fields are suggested">▾</el-button></template
+          >
+          <p class="soft">Empty fields that are filled in:</p>
+          <el-checkbox-group v-model="wanted" class="wanted" aria-label="Fields that are suggested">
+            <el-checkbox v-for="name in SUGGESTED_FIELDS" :key="name" :value="name" :label="fieldLabel(name)" />
+          </el-checkbox-group>
+        </el-popover>
+      </span>
+    </header>
+    <recipe-drawer
+      ref="drawer"
+      v-model="cooking"
+      :selection="list.selectedCount.value > 1 ? list.selection.value : whole"
+      :what="counted(list.selectedCount.value > 1 ? list.selectedCount.value : batch.counts.all, 'sound')"
+    />
+    <div v-if="reading" class="reading" role="status">
+      <span
+        >Reading the folder: {{ (reading.done + reading.failed).toLocaleString('en') }} of
+        {{ reading.total?.toLocaleString('en') ?? '…' }} files,
+        {{ counted(reading.failed, 'unreadable', 'unreadable') }}</span
+      >
+      <el-progress
+        class="bar"
+        :percentage="reading.total ? Math.round((100 * (reading.done + reading.failed)) / reading.total) : 0"
+        :show-text="false"
+      />
+    </div>
+
+    <div class="work">
+      <sound-table v-show="step === 'describe'" :list="list" label="Sounds of the batch" @edit="editCell">
+        <template #empty>
+          <p v-if="reading || list.loading.value" class="soft">Reading…</p>
+          <p v-else-if="NARROWINGS.some((key) => filter[key] !== '')">
+            No file of this batch is like that. The line above the table takes the narrowing back.
+          </p>
+          <p v-else-if="filter.q !== ''">No sound of this batch has “{{ filter.q }}” in any field or folder.</p>
+          <p v-else>No audio files in this folder.</p>
+        </template>
+      </sound-table>
+      <plan-view
+        v-if="step === 'name' || step === 'write'"
+        :key="step"
+        :kind="step === 'name' ? 'rename' : 'write'"
+        :batch-id="id"
+        :selection="planSelection"
+        :what="planned ? 'Selected rows' : 'Whole batch'"
+        :current-copy-id="list.currentRow.value?.copyId ?? 0"
+        @edit-block="editBlock"
+        @chosen="choose"
+      />
+      <left-out-files v-if="step === 'unreadable'" :unreadable="unreadable" :other-audio="batch.otherAudio" />
+      <sound-card
+        ref="card"
+        :rows="list.cardRows.value"
+        :count="list.cardCount.value"
+        :selection="list.selection.value"
+        @edit="(change) => edit(change)"
+      >
+        <p v-if="list.currentRow.value && missingFields(list.currentRow.value).length > 0" class="lacking">
+          ○ Still missing: {{ missingFields(list.currentRow.value).join(', ') }}
+          <button type="button" class="in-line-button" title="m" @click="nextMissing">Next missing</button>
+        </p>
+        <suggestion-list
+          v-if="list.currentRow.value && list.selectedCount.value <= 1"
+          ref="suggestions"
+          :copy-id="list.currentRow.value.copyId"
+          :cat-id="list.currentRow.value.record.catId"
+          @accept="accept"
+        />
+      </sound-card>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.batch {
+  display: flex;
+  flex-direction: column;
+  height: 100%;
+}
+
+.head {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  height: 48px;
+  padding: 0 12px;
+  border-bottom: 1px solid var(--hairline);
+}
+
+.title {
+  display: flex;
+  gap: 6px;
+  align-items: baseline;
+}
+
+.title h1 {
+  font-size: 16px;
+}
+
+.steps {
+  display: flex;
+}
+
+.step {
+  height: 30px;
+  padding: 0 12px;
+  border: 1px solid var(--hairline);
+  border-right-width: 0;
+  background: var(--surface);
+  color: var(--ink);
+  font: inherit;
+  cursor: pointer;
+}
+
+.step:last-child {
+  border-right-width: 1px;
+}
+
+.step.current {
+  background: var(--ink);
+  color: var(--ground);
+}
+
+.step:hover:not(.current, :disabled) {
+  background: var(--lichen-wash);
+}
+
+.step:disabled {
+  color: var(--ink-soft);
+}
+
+.faults {
+  height: 30px;
+  padding: 0 10px;
+  border: 1px solid var(--iron);
+  background: none;
+  color: var(--iron);
+  font: inherit;
+  cursor: pointer;
+}
+
+.faults.note {
+  border-color: var(--hairline);
+  background: var(--surface);
+  color: var(--ink);
+}
+
+.faults.current {
+  background: var(--iron-wash);
+}
+
+.faults.note.current {
+  background: var(--sunken);
+}
+
+.spring {
+  flex: 1;
+}
+
+.reading {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  padding: 6px 12px;
+  border-bottom: 1px solid var(--hairline);
+  background: var(--ochre-wash);
+}
+
+.bar {
+  flex: 1;
+}
+
+.work {
+  display: grid;
+  flex: 1;
+  grid-template-columns: minmax(0, 1fr) 320px;
+  min-height: 0;
+}
+
+.suggest {
+  display: flex;
+}
+
+.suggest .el-button + .el-button {
+  margin-left: 1px;
+  padding: 0 8px;
+}
+
+.wanted {
+  display: grid;
+}
+
+.lacking {
+  padding: 6px 12px;
+  border-bottom: 1px solid var(--hairline);
+  color: var(--ochre-ink);
+}
+</style>

@@ -1,0 +1,488 @@
+<script setup lang="ts">
+import type { ItemState, Plan, PlanItem, PlanKind } from '@flagstone/contract/plans';
+import type { Selection } from '@flagstone/contract/selection';
+import { FIELDS } from '@flagstone/core/record/fields';
+import { splitExtension, type BlockName } from '@flagstone/core/naming/name-blocks';
+import { useVirtualizer } from '@tanstack/vue-virtual';
+import { ElAlert, ElButton, ElCheckbox, ElRadioButton, ElRadioGroup } from 'element-plus';
+import type { Shortening } from '@flagstone/core/naming/shorten-name';
+import { useLocalStorage } from '@vueuse/core';
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
+import { call } from '../api/client.ts';
+import { counted, formatValue } from '../ui/format.ts';
+import { showingErrors, tell } from '../ui/use-errors.ts';
+import { useKeys } from '../ui/use-keys.ts';
+import { useLive } from '../stores/live.ts';
+import NameBlocks from '../ui/name-blocks.vue';
+
+/** A plan: every item with its before and after and every problem; try one, run all, undo. */
+const props = defineProps<{
+  kind: Exclude<PlanKind, 'relocate' | 'cut'>;
+  selection: Selection;
+  batchId: number;
+  what: string;
+  currentCopyId: number;
+}>();
+const emit = defineEmits<{ editBlock: [copyId: number, block: BlockName]; chosen: [copyId: number] }>();
+
+const live = useLive();
+const plan = ref<Plan>();
+const items = shallowRef<PlanItem[]>([]);
+const show = ref<'all' | 'runnable' | 'problems'>('all');
+const working = ref(false);
+/** Whether anything of the plan on show was run; its own changes of records must not make it anew. */
+const started = ref(false);
+const scroller = ref<HTMLElement>();
+/** What else a plan takes in; remembered in this browser. */
+const allCopies = useLocalStorage('flagstone.plan.allCopies', false);
+const companions = useLocalStorage('flagstone.plan.companions', true);
+/** Chosen for this plan alone: what is cut off a name should be seen each time. */
+const shorten = ref<Shortening>('no');
+
+const tooLong = computed(
+  () => items.value.filter(({ problems }) => problems.some(({ code }) => code === 'NAME_TOO_LONG')).length,
+);
+
+const rename = computed(() => props.kind === 'rename');
+const verb = computed(() => (rename.value ? 'Rename' : 'Write'));
+const visible = computed(() =>
+  items.value.filter((item) => {
+    if (show.value === 'runnable') return item.state === 'planned';
+    if (show.value === 'problems') return item.problems.length > 0;
+    return true;
+  }),
+);
+const virtual = useVirtualizer(
+  computed(() => ({
+    count: visible.value.length,
+    getScrollElement: () => scroller.value ?? null,
+    estimateSize: () => 58,
+    overscan: 8,
+    getItemKey: (index: number) => visible.value[index]?.id ?? index,
+  })),
+);
+
+const STATES: Record<ItemState, string> = {
+  planned: '○ Planned',
+  unchanged: '■ Right already',
+  blocked: '✕ Needs you',
+  started: '▶ Under way',
+  done: '✓ Done',
+  failed: '✕ Failed',
+  undoing: '▶ Undoing',
+  undone: '↶ Undone',
+};
+
+async function loadItems(id: number): Promise<void> {
+  const loaded: PlanItem[] = [];
+  let after: number | null = 0;
+  while (after !== null) {
+    const page: { items: PlanItem[]; next: number | null } = await call('listPlanItems', {
+      params: { id },
+      query: { after, limit: 1000 },
+    });
+    loaded.push(...page.items);
+    after = page.next;
+  }
+  items.value = loaded;
+}
+
+/** Makes the plan anew; what ran before stays in the journal. */
+async function makePlan(): Promise<void> {
+  await showingErrors(async () => {
+    working.value = true;
+    started.value = false;
+    plan.value = await call('makePlan', {
+      body: {
+        kind: props.kind,
+        selection: props.selection,
+        batchId: props.batchId,
+        allCopies: allCopies.value,
+        rename: { shorten: shorten.value, companions: companions.value },
+      },
+    });
+    await loadItems(plan.value.id);
+  });
+  working.value = false;
+}
+
+async function run(onlyItemId?: number): Promise<void> {
+  const id = plan.value?.id;
+  if (id === undefined) return;
+  started.value = true;
+  // Said before the answer arrives: the job may have ended by then.
+  working.value = true;
+  const job = await showingErrors(() =>
+    call('runPlan', { params: { id }, body: onlyItemId === undefined ? {} : { onlyItemId } }),
+  );
+  if (!job) working.value = false;
+  else if (job.awaitsDrive !== null) await waitFor(job.awaitsDrive, id);
+}
+
+/** Everything that is left waits for a drive: there is nothing to watch now. */
+async function waitFor(drive: string, id: number): Promise<void> {
+  working.value = false;
+  plan.value = await showingErrors(() => call('getPlan', { params: { id } }));
+  tell(
+    `Kept for “${drive}”`,
+    'It is done by itself when the drive is back; the jobs at the top right can call it off.',
+  );
+}
+
+function tryOne(): Promise<void> {
+  const item =
+    items.value.find((candidate) => candidate.copyId === props.currentCopyId && candidate.state === 'planned') ??
+    items.value.find((candidate) => candidate.state === 'planned');
+  return run(item?.id);
+}
+
+async function undo(): Promise<void> {
+  const id = plan.value?.id;
+  if (id === undefined) return;
+  working.value = true;
+  const job = await showingErrors(() => call('undoPlan', { params: { id } }));
+  if (!job) working.value = false;
+}
+
+const stopJobs = live.onJob((job) => {
+  const id = plan.value?.id;
+  // Files say again what they said before, so every plan that was on show is old, also when another one was undone.
+  if (job.kind === 'undo' && job.state === 'done' && job.failed === 0 && plan.value) {
+    tell(job.title, 'The plan is made anew.');
+    void makePlan();
+    return;
+  }
+  if (id === undefined || job.planId !== id || job.state === 'waiting' || job.state === 'running') return;
+  working.value = false;
+  void showingErrors(async () => {
+    plan.value = await call('getPlan', { params: { id } });
+    await loadItems(id);
+    if (job.state === 'done')
+      tell(
+        job.title,
+        job.failed > 0
+          ? `${counted(job.failed, 'file')} failed; the reasons stand beside them.`
+          : 'Done. Undo is one click away.',
+      );
+  });
+});
+onBeforeUnmount(stopJobs);
+
+// A record that is edited while a plan is on show makes the plan old, until the plan itself begins to change things.
+const stopRecords = live.onRecords((_ids, onlyMeasured) => {
+  if (!onlyMeasured && !working.value && !started.value) void makePlan();
+});
+onBeforeUnmount(stopRecords);
+watch(() => [props.kind, JSON.stringify(props.selection), allCopies.value, companions.value, shorten.value], makePlan, {
+  immediate: true,
+});
+
+// The arrow keys go through the list of sounds; the item of the current sound follows into view.
+watch(
+  () => props.currentCopyId,
+  (copyId) => {
+    const index = visible.value.findIndex((item) => item.copyId === copyId);
+    if (index >= 0) virtual.value.scrollToIndex(index);
+  },
+);
+
+function changesOf(item: PlanItem): { label: string; before: string; after: string }[] {
+  return FIELDS.filter((field) => field.name in item.after).map((field) => ({
+    label: field.label,
+    before: formatValue(item.before[field.name]),
+    after: formatValue(item.after[field.name]),
+  }));
+}
+
+/** What single places in the file say and will say, beside the fields that change. */
+function placesOf(item: PlanItem): { place: string; before: string; after: string }[] {
+  const [from, to] = [textsOf(item.before['places']), textsOf(item.after['places'])];
+  return [...from].map(([place, before]) => ({ place, before, after: to.get(place) ?? '' }));
+}
+
+function textsOf(places: unknown): Map<string, string> {
+  return new Map(typeof places === 'object' && places !== null ? Object.entries(places as Record<string, string>) : []);
+}
+
+/** The files that are renamed along with an item's. */
+function companionsOf(item: PlanItem): { from: string; to: string }[] {
+  const [from, to] = [item.before['companions'], item.after['companions']];
+  if (!Array.isArray(from) || !Array.isArray(to)) return [];
+  return from.map((name, at) => ({ from: String(name), to: String(to[at]) }));
+}
+
+useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working.value ? void tryOne() : false) });
+</script>
+
+<template>
+  <section class="plan" :aria-label="`${verb} plan`">
+    <header v-if="plan" class="head">
+      <div class="counts" role="status">
+        <strong>{{ what }}:</strong>
+        <span>{{
+          counted(
+            plan.counts.runnable,
+            rename ? 'file to rename' : 'file to write',
+            rename ? 'files to rename' : 'files to write',
+          )
+        }}</span>
+        <span v-if="plan.counts.unchanged > 0" class="soft">■ {{ plan.counts.unchanged }} right already</span>
+        <span v-if="plan.counts.waiting > 0" class="waiting"
+          >◔ {{ counted(plan.counts.waiting, 'waits', 'wait') }} for {{ rename ? 'its' : 'a' }} drive</span
+        >
+        <span v-if="plan.counts.blocked > 0" class="blocked"
+          >✕ {{ counted(plan.counts.blocked, 'needs', 'need') }} you first</span
+        >
+        <span v-if="plan.counts.done > 0" class="done">✓ {{ plan.counts.done }} done</span>
+        <span v-if="plan.counts.failed > 0" class="blocked">✕ {{ plan.counts.failed }} failed</span>
+      </div>
+      <el-radio-group v-model="show" aria-label="Which items to show">
+        <el-radio-button value="all">All</el-radio-button>
+        <el-radio-button value="runnable">To do</el-radio-button>
+        <el-radio-button value="problems">With remarks</el-radio-button>
+      </el-radio-group>
+      <el-checkbox
+        v-if="rename"
+        v-model="allCopies"
+        label="All copies"
+        title="Also the other copies of these sounds, on every drive; those on drives that are away follow when they are back"
+      />
+      <el-checkbox
+        v-if="rename"
+        v-model="companions"
+        label="Files beside"
+        title="Files that bear the same name with another extension, such as notes and pictures, are renamed along"
+      />
+      <span class="spring" />
+      <el-button :disabled="working" @click="makePlan">Plan again</el-button>
+      <el-button v-if="plan.counts.done > 0" :disabled="working" @click="undo"
+        >Undo {{ counted(plan.counts.done, 'file') }}</el-button
+      >
+      <el-button :disabled="working || plan.counts.runnable === 0" @click="tryOne">Try one</el-button>
+      <el-button type="primary" :loading="working" :disabled="plan.counts.runnable === 0" @click="run()"
+        >{{ verb }} {{ counted(plan.counts.runnable, 'file') }}</el-button
+      >
+    </header>
+    <p v-else-if="working" class="making soft">
+      {{ rename ? 'Building the names and checking the folders…' : 'Reading the headers of the files…' }}
+    </p>
+    <div v-if="tooLong > 0 || shorten !== 'no'" class="too-long" role="status">
+      <span v-if="shorten === 'no'">✕ {{ counted(tooLong, 'name is', 'names are') }} too long for file systems:</span>
+      <span v-else-if="tooLong > 0">✕ {{ counted(tooLong, 'name is', 'names are') }} still too long:</span>
+      <span v-else>Names that are too long are shortened:</span>
+      <el-radio-group v-model="shorten" size="small" aria-label="What becomes of names that are too long">
+        <el-radio-button value="no">Leave them to me</el-radio-button>
+        <el-radio-button value="fxName">Cut the FXName at a word</el-radio-button>
+        <el-radio-button value="optional">Leave optional blocks out</el-radio-button>
+      </el-radio-group>
+    </div>
+    <el-alert
+      v-if="plan && !working && plan.counts.all > 0 && plan.counts.unchanged + plan.counts.blocked === plan.counts.all"
+      :closable="false"
+      :type="plan.counts.blocked > 0 ? 'warning' : 'success'"
+      show-icon
+    >
+      {{
+        plan.counts.blocked > 0
+          ? 'Nothing can run yet. Click a missing block to fill it in, or select many rows in Describe and fill the card once for all of them.'
+          : rename
+            ? 'All names are as they should be.'
+            : 'All files carry their records.'
+      }}
+    </el-alert>
+    <div ref="scroller" class="list" role="list" tabindex="0" aria-label="Items of the plan">
+      <div class="body" :style="{ height: `${virtual.getTotalSize()}px` }">
+        <template v-for="row in virtual.getVirtualItems()" :key="Number(row.key)">
+          <div
+            v-for="item in visible.slice(row.index, row.index + 1)"
+            :key="item.id"
+            :ref="(element) => virtual.measureElement(element as Element | null)"
+            class="item"
+            role="listitem"
+            :data-index="row.index"
+            :class="{ current: item.copyId === currentCopyId }"
+            :style="{ transform: `translateY(${row.start}px)` }"
+            @click="emit('chosen', item.copyId)"
+          >
+            <span class="state" :class="item.state">{{ STATES[item.state] }}</span>
+            <div class="what">
+              <div class="before mono">
+                <span class="soft">{{ item.driveName }} / {{ item.folder }} /</span> {{ item.before['name'] }}
+              </div>
+              <name-blocks
+                v-if="rename && item.blocks"
+                :blocks="item.blocks"
+                :extension="splitExtension(String(item.before['name'])).extension"
+                :problems="item.problems"
+                @edit="(block) => emit('editBlock', item.copyId, block)"
+              />
+              <div
+                v-if="rename && (!item.blocks || item.problems.some((problem) => problem.code === 'NAME_TAKEN'))"
+                class="mono"
+              >
+                → {{ item.after['name'] }}
+              </div>
+              <div v-for="each in companionsOf(item)" :key="each.from" class="mono soft along">
+                + {{ each.from }} → {{ each.to }}
+              </div>
+              <ul v-if="!rename && changesOf(item).length > 0" class="changes">
+                <li v-for="change in changesOf(item)" :key="change.label">
+                  <span class="soft">{{ change.label }}</span> <del>{{ change.before }}</del> →
+                  <ins>{{ change.after }}</ins>
+                </li>
+              </ul>
+              <ul v-if="!rename && placesOf(item).length > 0" class="changes" aria-label="Places that are replaced">
+                <li v-for="each in placesOf(item)" :key="each.place">
+                  <span class="mono soft">{{ each.place }}</span> <del>{{ each.before }}</del> →
+                  <ins v-if="each.after !== ''">{{ each.after }}</ins>
+                  <span v-else class="soft">dropped</span>
+                </li>
+              </ul>
+              <p
+                v-for="problem in item.problems.filter(
+                  (each) => each.code !== 'BLOCK_MISSING' || each.block === undefined,
+                )"
+                :key="problem.code + problem.message"
+                class="problem"
+                :class="problem.severity"
+              >
+                {{ problem.severity === 'error' ? '✕' : '▲' }} {{ problem.message }} {{ problem.remedy }}
+              </p>
+            </div>
+          </div>
+        </template>
+      </div>
+      <p v-if="plan && visible.length === 0" class="making soft">Nothing to show with this choice.</p>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.plan {
+  display: flex;
+  flex-direction: column;
+  min-width: 0;
+  min-height: 0;
+  background: var(--surface);
+}
+
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  align-items: center;
+  padding: 8px 12px;
+  border-bottom: 1px solid var(--hairline);
+}
+
+.head .el-button + .el-button {
+  margin-left: 0;
+}
+
+.counts {
+  display: flex;
+  flex-basis: 100%;
+  gap: 12px;
+}
+
+.spring {
+  flex: 1;
+}
+
+.blocked {
+  color: var(--iron);
+}
+
+.done {
+  color: var(--lichen);
+}
+
+.waiting {
+  color: var(--ochre-ink);
+}
+
+.too-long {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  padding: 6px 12px;
+  border-bottom: 1px solid var(--hairline);
+  background: var(--ochre-wash);
+}
+
+.along {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+.making {
+  padding: 24px;
+}
+
+.list {
+  flex: 1;
+  overflow: auto;
+}
+
+.body {
+  position: relative;
+}
+
+.item {
+  position: absolute;
+  top: 0;
+  left: 0;
+  display: grid;
+  grid-template-columns: 112px minmax(0, 1fr);
+  width: 100%;
+  padding: 6px 12px;
+  border-bottom: 1px solid var(--hairline);
+}
+
+.item.current {
+  background: var(--selected);
+  box-shadow: inset 3px 0 0 var(--lichen);
+}
+
+.state.blocked,
+.state.failed {
+  color: var(--iron);
+}
+
+.state.done {
+  color: var(--lichen);
+}
+
+.before {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+.changes {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 16px;
+  margin: 0;
+  padding: 0;
+  list-style: none;
+}
+
+del {
+  color: var(--ink-soft);
+}
+
+ins {
+  color: var(--lichen);
+  text-decoration: none;
+}
+
+.problem.error {
+  color: var(--iron);
+}
+
+.problem.notice {
+  color: var(--ochre-ink);
+}
+</style>

@@ -1,0 +1,178 @@
+<script setup lang="ts">
+import type { Collection, CollectionChange } from '@flagstone/contract/collections';
+import { ElButton, ElInput, ElMessageBox, ElOption, ElSelect } from 'element-plus';
+import { ref } from 'vue';
+import { call } from '../api/client.ts';
+import PickOne from '../ui/pick-one.vue';
+import { asked } from '../ui/asked.ts';
+import { counted } from '../ui/format.ts';
+import { showingErrors } from '../ui/use-errors.ts';
+import { useCollections } from '../stores/collections.ts';
+import { useSession } from '../stores/session.ts';
+import LearnedWords from './learned-words.vue';
+import NamingPatternForm from './naming-pattern-form.vue';
+
+/** The collections: made, named, merged and retired, with their people and how their sounds are named. */
+const collections = useCollections();
+const session = useSession();
+void collections.load();
+const newName = ref('');
+const naming = ref<number>();
+
+async function make(): Promise<void> {
+  await showingErrors(async () => {
+    collections.set(await call('makeCollection', { body: { name: newName.value } }));
+    newName.value = '';
+  });
+}
+
+async function update({ id }: Collection, body: CollectionChange): Promise<void> {
+  await showingErrors(async () => collections.set(await call('updateCollection', { params: { id }, body })));
+}
+
+async function rename(collection: Collection): Promise<void> {
+  const question = 'What the collection is called; no sound and no file changes.';
+  const name = await asked(question, 'Rename the collection', collection.name, 'Rename');
+  if (name !== undefined) await update(collection, { name });
+}
+
+async function saveNaming(collection: Collection, pattern: Collection['pattern']): Promise<void> {
+  await update(collection, { pattern });
+  naming.value = undefined;
+}
+
+/** What another one can be merged into. */
+function othersThan(id: number): { value: number; label: string }[] {
+  return collections.list.filter((each) => each.id !== id).map(({ id: value, name: label }) => ({ value, label }));
+}
+
+async function merge(collection: Collection, intoId: number): Promise<void> {
+  const target = collections.nameOf(intoId);
+  const question = `${counted(collection.folders, 'folder')} with ${counted(collection.files, 'file')} of “${collection.name}” go to “${target}”, which keeps its naming pattern. “${collection.name}” ends. No record and no file changes.`;
+  const options = { confirmButtonText: `Merge into ${target}`, cancelButtonText: 'Keep both' };
+  const isSure = await ElMessageBox.confirm(question, 'Merge two collections', options).catch(() => undefined);
+  if (!isSure) return;
+  await showingErrors(async () =>
+    collections.set(await call('mergeCollection', { params: { id: collection.id }, body: { intoId } })),
+  );
+}
+
+function patternWords({ pattern }: Collection): string {
+  if (pattern === null) return 'UCS, as the standard has it';
+  if (pattern.kind === 'free') return pattern.template;
+  const changed = Object.keys(pattern.blocks).length;
+  return changed === 0 ? 'UCS, as the standard has it' : `UCS, with rules for ${counted(changed, 'block')}`;
+}
+</script>
+
+<template>
+  <p class="soft">
+    A collection is a part of the catalogue with folders, people and a naming pattern of its own: effects, music, one
+    client’s sounds. Folders are put into one under Drives; search shows one, several or all.
+  </p>
+  <form class="make" @submit.prevent="make">
+    <el-input v-model="newName" placeholder="Name of a new collection" aria-label="Name of a new collection" />
+    <el-button type="primary" native-type="submit" :disabled="newName.trim() === ''">Make the collection</el-button>
+  </form>
+  <section v-for="each in collections.list" :key="each.id" class="panel collection">
+    <header>
+      <h2>{{ each.name }}</h2>
+      <span>{{ each.retired ? '– Retired' : '■ In use' }}</span>
+      <span class="soft">{{ counted(each.folders, 'folder') }}, {{ counted(each.files, 'file') }}</span>
+      <span class="acts">
+        <el-button size="small" @click="rename(each)">Rename</el-button>
+        <pick-one
+          v-if="collections.list.length > 1"
+          class="into"
+          :choices="othersThan(each.id)"
+          placeholder="Merge into…"
+          :label="`Merge ${each.name} into another collection`"
+          @pick="(id) => merge(each, id)"
+        />
+        <el-button
+          size="small"
+          :title="each.retired ? 'It is listed and offered again' : 'Its sounds are listed only when it is asked for'"
+          @click="update(each, { retired: !each.retired })"
+          >{{ each.retired ? 'Take back' : 'Retire' }}</el-button
+        >
+      </span>
+    </header>
+    <dl>
+      <dt>People</dt>
+      <dd>
+        <el-select
+          :persistent="false"
+          :model-value="each.personIds"
+          multiple
+          size="small"
+          class="people"
+          placeholder="Nobody in particular"
+          :aria-label="`People of ${each.name}`"
+          @update:model-value="(personIds) => update(each, { personIds })"
+        >
+          <el-option v-for="person in session.people" :key="person.id" :value="person.id" :label="person.name" />
+        </el-select>
+      </dd>
+      <dt>Learned</dt>
+      <dd><learned-words :collection-id="each.id" /></dd>
+      <dt>Names</dt>
+      <dd>
+        <span class="mono">{{ patternWords(each) }}</span>
+        <el-button link @click="naming = naming === each.id ? undefined : each.id">{{
+          naming === each.id ? 'Close' : 'Change'
+        }}</el-button>
+        <naming-pattern-form
+          v-if="naming === each.id"
+          :pattern="each.pattern"
+          @save="(pattern) => saveNaming(each, pattern)"
+        />
+      </dd>
+    </dl>
+  </section>
+</template>
+
+<style scoped>
+.make {
+  display: flex;
+  gap: 8px;
+  max-width: 520px;
+  margin: 8px 0;
+}
+
+.collection {
+  margin: 12px 0;
+  padding: 10px 14px;
+}
+
+header {
+  display: flex;
+  gap: 12px;
+  align-items: baseline;
+}
+
+.acts {
+  display: flex;
+  gap: 8px;
+  margin-left: auto;
+}
+
+.into {
+  width: 130px;
+}
+
+dl {
+  display: grid;
+  grid-template-columns: 64px minmax(0, 1fr);
+  gap: 6px 8px;
+  align-items: baseline;
+  margin: 8px 0 0;
+}
+
+dd {
+  margin: 0;
+}
+
+.people {
+  width: 360px;
+}
+</style>

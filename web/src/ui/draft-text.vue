@@ -1,0 +1,113 @@
+<script setup lang="ts" generic="About">
+import { ElInput } from 'element-plus';
+import { ref, useId, watch } from 'vue';
+import { TextDraft } from './text-draft.ts';
+
+/**
+ * A text that is edited in place: what is typed is a draft until the field is left or Enter is pressed; Escape takes it back. What a colleague saves meanwhile
+ * is told, and never wipes what is being typed.
+ */
+defineOptions({ inheritAttrs: false });
+const props = defineProps<{
+  value: string;
+  label: string;
+  /** What the text is of; a draft that is still open when that changes is saved of what it was typed for. */
+  about?: About;
+  multiline?: boolean;
+  placeholder?: string;
+  /** Names to complete from. */
+  names?: string[] | undefined;
+}>();
+const emit = defineEmits<{ save: [value: string, about?: About] }>();
+
+const draft = new TextDraft(props.value, props.about, (value, about) => emit('save', value, about));
+const text = ref(draft.text);
+const theirs = ref<string>();
+function show(): void {
+  text.value = draft.text;
+  theirs.value = draft.theirs;
+}
+watch(
+  () => [props.value, props.about] as const,
+  ([value, about]) => {
+    draft.take(value, about);
+    show();
+  },
+);
+
+const listId = useId();
+let cancelling = false;
+
+function type(value: string): void {
+  draft.type(value);
+  show();
+}
+
+/** Leaving the field makes the browser tell of a change; while cancelling it is none. */
+function cancel(event: Event): void {
+  cancelling = true;
+  if (event.target instanceof HTMLElement) event.target.blur();
+  cancelling = false;
+  draft.cancel();
+  show();
+}
+
+function save(): void {
+  if (cancelling) return;
+  draft.save();
+  show();
+}
+</script>
+
+<template>
+  <!-- Plain, since Element Plus measures its own with each record, for which the browser has to lay everything out at once. -->
+  <textarea
+    v-if="multiline"
+    :value="text"
+    class="el-textarea__inner text"
+    rows="2"
+    :placeholder="placeholder"
+    :aria-label="label"
+    v-bind="$attrs"
+    @input="(event) => type((event.target as HTMLTextAreaElement).value)"
+    @change="save"
+    @keydown.esc.stop="cancel"
+  />
+  <el-input
+    v-else
+    :model-value="text"
+    :placeholder="placeholder"
+    :aria-label="label"
+    v-bind="names?.length ? { ...$attrs, list: listId } : $attrs"
+    @update:model-value="type"
+    @change="save"
+    @keydown.esc.stop="cancel"
+  />
+  <span v-if="theirs !== undefined" class="theirs" role="status"
+    >▲ Saved meanwhile by somebody else: “{{ theirs }}”. Esc takes theirs; leaving the field saves yours.</span
+  >
+  <datalist v-if="names?.length" :id="listId">
+    <option v-for="name in names" :key="name" :value="name" />
+  </datalist>
+</template>
+
+<style scoped>
+.text {
+  min-height: 24px;
+  max-height: calc(6 * 1.5em + 6px);
+  padding: 3px 7px;
+  font-size: 12px;
+  /* Browsers that do not know this show two rows. */
+  field-sizing: content;
+}
+
+.text:focus {
+  box-shadow: inset 0 0 0 1px var(--lichen);
+}
+
+.theirs {
+  grid-column: 1 / -1;
+  color: var(--ochre);
+  font-size: 11px;
+}
+</style>
