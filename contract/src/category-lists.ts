@@ -1,4 +1,6 @@
 import { z } from 'zod';
+import { changeSchema } from './changes.ts';
+import { endpoint } from './endpoint.ts';
 
 export const categorySchema = z.object({
   category: z.string(),
@@ -55,3 +57,28 @@ export const adoptListSchema = z.strictObject({
   moves: z.record(z.string().max(50), z.string().max(50)),
 });
 export type AdoptList = z.infer<typeof adoptListSchema>;
+
+export const categoryListsEndpoints = {
+  listCategories: endpoint('GET', '/categories', {
+    needs: 'asker',
+    response: z.object({ source: z.string(), categories: z.array(categorySchema) }),
+  }),
+  /** How many records have each CatID, those that are not filed too. */
+  countCategoryUses: endpoint('GET', '/categories/uses', {
+    needs: 'asker',
+    response: z.array(z.object({ catId: z.string(), records: z.number() })),
+  }),
+  listCategoryLists: endpoint('GET', '/category-lists', { needs: 'asker', response: z.array(categoryListSchema) }),
+  /** What taking another list would change; nothing is changed. */
+  compareCategoryList: endpoint('POST', '/category-lists/compare', {
+    needs: 'actor',
+    body: z.strictObject({ list: wantedListSchema }),
+    response: listComparisonSchema,
+  }),
+  /** Takes another list and moves the records over, as one change. */
+  adoptCategoryList: endpoint('POST', '/category-lists/adopt', {
+    needs: 'actor',
+    body: adoptListSchema,
+    response: changeSchema,
+  }),
+};

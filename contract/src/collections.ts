@@ -3,6 +3,7 @@ import { LETTER_CASES } from '@flagstone/core/text/letter-case';
 import { BLOCK_NAMES } from '@flagstone/core/naming/name-blocks';
 import type { FreeBlock } from '@flagstone/core/naming/naming-pattern';
 import { z } from 'zod';
+import { endpoint, idParams } from './endpoint.ts';
 
 const blockRuleSchema = z.strictObject({
   field: z.enum(FIELD_NAMES),
@@ -40,3 +41,40 @@ export const collectionChangeSchema = z.strictObject({
   retired: z.boolean().optional(),
 });
 export type CollectionChange = z.infer<typeof collectionChangeSchema>;
+
+export const collectionsEndpoints = {
+  listCollections: endpoint('GET', '/collections', { needs: 'asker', response: z.array(collectionSchema) }),
+  makeCollection: endpoint('POST', '/collections', {
+    needs: 'actor',
+    body: newCollectionSchema,
+    response: z.array(collectionSchema),
+  }),
+  updateCollection: endpoint('PATCH', '/collections/:id', {
+    needs: 'actor',
+    params: idParams,
+    body: collectionChangeSchema,
+    response: z.array(collectionSchema),
+  }),
+  /** Puts its folders and people into another collection and removes it. */
+  mergeCollection: endpoint('POST', '/collections/:id/merge', {
+    needs: 'actor',
+    params: idParams,
+    body: z.strictObject({ intoId: z.number().int().positive() }),
+    response: z.array(collectionSchema),
+  }),
+  /** What suggestions have learned from decisions in a collection. */
+  listLearned: endpoint('GET', '/collections/:id/learned', {
+    needs: 'asker',
+    params: idParams,
+    response: z.object({
+      total: z.number(),
+      entries: z.array(z.object({ word: z.string(), catId: z.string(), times: z.number() })),
+    }),
+  }),
+  forgetLearned: endpoint('POST', '/collections/:id/forget', {
+    needs: 'actor',
+    params: idParams,
+    body: z.strictObject({ word: z.string().max(5000).optional() }),
+    response: z.object({}),
+  }),
+};

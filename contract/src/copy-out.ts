@@ -1,4 +1,6 @@
 import { z } from 'zod';
+import { endpoint, rawEndpoint } from './endpoint.ts';
+import { jobSchema } from './jobs.ts';
 import { selectionSchema } from './selection.ts';
 
 /** Files to be copied out: those of sounds, whole or cut at their slices, or what stands in a pull list, parts and try-outs as they are. */
@@ -24,3 +26,17 @@ export const copyOutSizeSchema = z.object({
   /** By which the ZIP file is fetched, once. */
   ticket: z.string(),
 });
+
+export const copyOutEndpoints = {
+  /** Copies nothing yet: says how much it would be. */
+  prepareCopyOut: endpoint('POST', '/copy-out', { needs: 'actor', body: copyOutSchema, response: copyOutSizeSchema }),
+  copyOutToFolder: endpoint('POST', '/copy-out/folder', {
+    needs: 'actor',
+    body: copyOutToFolderSchema,
+    response: jobSchema,
+  }),
+};
+
+export const copyOutRawEndpoints = {
+  downloadZip: rawEndpoint('GET', '/copy-out/:ticket', { needs: 'asker', params: z.object({ ticket: z.uuid() }) }),
+};

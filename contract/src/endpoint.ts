@@ -2,9 +2,16 @@ import { z } from 'zod';
 
 export type Method = 'GET' | 'POST' | 'PATCH' | 'DELETE';
 
+/**
+ * Who may ask: `nobody` has to be named; an `asker` is named by the header or, where a browser can set none (players, pictures, forms), by the cookie; an
+ * `actor`, who changes something, by the header alone, which no other site can send.
+ */
+export type Needs = 'nobody' | 'asker' | 'actor';
+
 /** One address of the API with the schemas of what goes in and what comes out. Server and web client are both built from it. */
 export interface Endpoint<Params = unknown, Query = unknown, Body = unknown, Response = unknown> {
   method: Method;
+  needs: Needs;
   /** Below /api, with `:name` for parameters. */
   path: string;
   params: z.ZodType<Params>;
@@ -17,6 +24,7 @@ const nothing = z.object({}).optional();
 type Nothing = z.infer<typeof nothing>;
 
 interface Parts<Params, Query, Body, Response> {
+  needs: Needs;
   params?: z.ZodType<Params>;
   query?: z.ZodType<Query>;
   body?: z.ZodType<Body>;
@@ -32,11 +40,43 @@ export function endpoint<Response, Params = Nothing, Query = Nothing, Body = Not
   const none = nothing as unknown as z.ZodType;
   return {
     method,
+    needs: parts.needs,
     path,
     params: parts.params ?? (none as z.ZodType<Params>),
     query: parts.query ?? (none as z.ZodType<Query>),
     body: parts.body ?? (none as z.ZodType<Body>),
     response: parts.response,
+  };
+}
+
+/** How the body of a raw endpoint arrives, and how large it may be (`256kb`); a stream is read by the handler, which bounds it. */
+export type RawBody<Body> =
+  { as: 'json' | 'form'; most: string; schema: z.ZodType<Body> } | { as: 'bytes'; most: string } | { as: 'stream' };
+
+/** One address of the API that answers with something else than JSON by a schema: audio, a file, a stream of events. */
+export interface RawEndpoint<Params = unknown, Query = unknown, Body = unknown> {
+  method: Method;
+  needs: Needs;
+  path: string;
+  params: z.ZodType<Params>;
+  query: z.ZodType<Query>;
+  body: RawBody<Body> | undefined;
+}
+
+/** Defines a raw endpoint; parts that are left out accept nothing. */
+export function rawEndpoint<Params = Nothing, Query = Nothing, Body = undefined>(
+  method: Method,
+  path: string,
+  parts: { needs: Needs; params?: z.ZodType<Params>; query?: z.ZodType<Query>; body?: RawBody<Body> },
+): RawEndpoint<Params, Query, Body> {
+  const none = nothing as unknown as z.ZodType;
+  return {
+    method,
+    needs: parts.needs,
+    path,
+    params: parts.params ?? (none as z.ZodType<Params>),
+    query: parts.query ?? (none as z.ZodType<Query>),
+    body: parts.body,
   };
 }
 

@@ -1,5 +1,6 @@
 import { fieldLabel, FIELD_NAMES, type FieldName } from '@flagstone/core/record/fields';
 import { z } from 'zod';
+import { rawEndpoint } from './endpoint.ts';
 import { listOrderSchema, selectionSchema } from './selection.ts';
 
 /** Tables, which can be brought back. */
@@ -68,3 +69,11 @@ export const exportSchema = z.strictObject({
   title: z.string().max(200).default(''),
 });
 export type ExportRequest = z.infer<typeof exportSchema>;
+
+export const exportsRawEndpoints = {
+  /** Records as a table, from a form of the page, so that the browser writes it to disk as it comes. `request` is an exportSchema as JSON. */
+  exportTable: rawEndpoint('POST', '/export', {
+    needs: 'asker',
+    body: { as: 'form', most: '4mb', schema: z.object({ request: z.string() }) },
+  }),
+};

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { endpoint } from './endpoint.ts';
 import { filterSchema } from './selection.ts';
 
 /** What the index counts, in the order in which it is shown. */
@@ -80,3 +81,13 @@ export const folderLevelSchema = z.object({
   ),
 });
 export type FolderLevel = z.infer<typeof folderLevelSchema>;
+
+export const facetsEndpoints = {
+  /** What the list holds by category (a chosen one does not narrow them), and by form, channels, length and so on, each value with the term that narrows to it. */
+  countIndex: endpoint('GET', '/catalogue/index', { needs: 'asker', query: filterSchema, response: indexCountsSchema }),
+  listFolderLevel: endpoint('GET', '/catalogue/folders', {
+    needs: 'asker',
+    query: folderQuerySchema,
+    response: folderLevelSchema,
+  }),
+};

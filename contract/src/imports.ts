@@ -1,5 +1,6 @@
 import { FIELD_NAMES } from '@flagstone/core/record/fields';
 import { z } from 'zod';
+import { rawEndpoint } from './endpoint.ts';
 import { TABLE_FORMATS } from './exports.ts';
 
 /** How a table is brought back; the table itself is the body. Numbers and booleans arrive as text. */
@@ -35,3 +36,12 @@ export const importResultSchema = z.object({
   ),
 });
 export type ImportResult = z.infer<typeof importResultSchema>;
+
+export const importsRawEndpoints = {
+  /** Brings a table back, which is the body; answers with what differs from the records, or what was changed. */
+  importTable: rawEndpoint('POST', '/import', {
+    needs: 'actor',
+    query: importQuerySchema,
+    body: { as: 'bytes', most: '64mb' },
+  }),
+};

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { endpoint, rawEndpoint } from './endpoint.ts';
 
 export const jobKindSchema = z.enum(['index', 'rename', 'write', 'relocate', 'cut', 'undo', 'measure', 'copyOut']);
 export type JobKind = z.infer<typeof jobKindSchema>;
@@ -47,3 +48,18 @@ export const liveEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('missed') }),
 ]);
 export type LiveEvent = z.infer<typeof liveEventSchema>;
+
+const jobParams = z.object({ id: z.uuid() });
+
+export const jobsEndpoints = {
+  listJobs: endpoint('GET', '/jobs', { needs: 'asker', response: z.array(jobSchema) }),
+  cancelJob: endpoint('POST', '/jobs/:id/cancel', { needs: 'actor', params: jobParams, response: jobSchema }),
+  pauseJob: endpoint('POST', '/jobs/:id/pause', { needs: 'actor', params: jobParams, response: jobSchema }),
+  /** Lets a paused job go on, and one that ended try again what failed. */
+  resumeJob: endpoint('POST', '/jobs/:id/resume', { needs: 'actor', params: jobParams, response: jobSchema }),
+};
+
+export const jobsRawEndpoints = {
+  /** Live events, as server-sent events. */
+  followEvents: rawEndpoint('GET', '/events', { needs: 'asker' }),
+};

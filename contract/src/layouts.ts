@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { endpoint, idParams } from './endpoint.ts';
 
 /** The columns of the table of sounds in their order, each with its width in pixels, and how high its rows are. */
 export const columnLayoutSchema = z.object({
@@ -12,3 +13,17 @@ export type ColumnLayout = z.infer<typeof columnLayoutSchema>;
 
 export const namedLayoutSchema = z.object({ id: z.number(), name: z.string(), layout: columnLayoutSchema });
 export type NamedLayout = z.infer<typeof namedLayoutSchema>;
+
+export const layoutsEndpoints = {
+  listLayouts: endpoint('GET', '/layouts', { needs: 'actor', response: z.array(namedLayoutSchema) }),
+  saveLayout: endpoint('POST', '/layouts', {
+    needs: 'actor',
+    body: z.strictObject({ name: z.string().trim().min(1).max(60), layout: columnLayoutSchema }),
+    response: z.array(namedLayoutSchema),
+  }),
+  removeLayout: endpoint('DELETE', '/layouts/:id', {
+    needs: 'actor',
+    params: idParams,
+    response: z.array(namedLayoutSchema),
+  }),
+};

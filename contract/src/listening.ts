@@ -2,13 +2,15 @@ import { BAND_KINDS } from '@flagstone/core/audio/try-out/biquad';
 import { ROOMS } from '@flagstone/core/audio/try-out/rooms';
 import type { TryOut } from '@flagstone/core/audio/try-out/try-out';
 import { z } from 'zod';
+import { endpoint, idParams, rawEndpoint } from './endpoint.ts';
+import { planSchema } from './plans.ts';
 import { soundRowSchema } from './record.ts';
 
-const frame = z.number().int().min(0);
+export const frameSchema = z.number().int().min(0);
 
 /** A part of a sound, in frames, the end not included. */
 export const partSchema = z
-  .strictObject({ from: frame, to: frame })
+  .strictObject({ from: frameSchema, to: frameSchema })
   .refine(({ from, to }) => to > from, 'the part has no length');
 export type Part = z.infer<typeof partSchema>;
 
@@ -21,9 +23,9 @@ export const sliceOptionsSchema = z.strictObject({
 });
 
 export const foundSlicesSchema = z.object({
-  slices: z.array(z.object({ from: frame, to: frame, name: z.string() })),
+  slices: z.array(z.object({ from: frameSchema, to: frameSchema, name: z.string() })),
   /** Where each slice strikes. */
-  syncPoints: z.array(z.object({ at: frame, name: z.string() })),
+  syncPoints: z.array(z.object({ at: frameSchema, name: z.string() })),
 });
 
 const on = z.boolean();
@@ -66,7 +68,7 @@ export const tryOutSchema: z.ZodType<TryOut> = z
 /** Cutting parts of a sound out into files of their own. */
 export const cutSchema = z.strictObject({
   parts: z
-    .array(z.strictObject({ from: frame, to: frame, name: z.string().max(200).default('') }))
+    .array(z.strictObject({ from: frameSchema, to: frameSchema, name: z.string().max(200).default('') }))
     .min(1)
     .max(1000),
   fadeInSeconds: z.number().min(0).max(10).default(0),
@@ -87,55 +89,83 @@ export type HeardSound = z.infer<typeof heardSoundSchema>;
 
 /** Where a sound comes from that was cut out of another, and what was cut out of it. */
 export const kinSchema = z.object({
-  parent: z.object({ soundId: z.number(), name: z.string(), from: frame, to: frame }).nullable(),
-  children: z.array(z.object({ soundId: z.number(), name: z.string(), from: frame, to: frame })),
+  parent: z.object({ soundId: z.number(), name: z.string(), from: frameSchema, to: frameSchema }).nullable(),
+  children: z.array(z.object({ soundId: z.number(), name: z.string(), from: frameSchema, to: frameSchema })),
 });
 
-export const pullListSchema = z.object({
-  id: z.number(),
-  name: z.string(),
-  show: z.string(),
-  scene: z.string(),
-  person: z.string(),
-  entries: z.number(),
+/** A part of a sound in frames, as an address says it; without it the whole. */
+const frameRangeQuery = z.object({
+  from: z.coerce.number().int().min(0).default(0),
+  to: z.coerce.number().int().min(1).default(Number.MAX_SAFE_INTEGER),
 });
-export type PullList = z.infer<typeof pullListSchema>;
+const spectrogramQuery = frameRangeQuery.extend({
+  columns: z.coerce.number().int().min(1).max(2048),
+  rows: z.coerce.number().int().min(1).max(1024),
+  size: z.coerce
+    .number()
+    .int()
+    .refine((size) => size >= 64 && size <= 32_768 && Number.isInteger(Math.log2(size)), 'a power of two is needed'),
+  scale: z.enum(['log', 'linear']).default('log'),
+  channel: z.coerce.number().int().min(0).max(4096).default(0),
+});
+const MOST_STEPS_LETTERS = 10_000;
+const triedOutQuery = z
+  .strictObject({
+    from: z.coerce.number().optional(),
+    to: z.coerce.number().optional(),
+    steps: z.string().max(MOST_STEPS_LETTERS),
+  })
+  .refine(({ from, to }) => (from === undefined) === (to === undefined), 'names one end of a part alone');
 
-export const pullEntrySchema = z.object({
-  id: z.number(),
-  row: soundRowSchema,
-  part: z.object({ from: frame, to: frame }).nullable(),
-  tryOut: tryOutSchema.nullable(),
-  comment: z.string(),
-  addedBy: z.string(),
-});
-export type PullEntry = z.infer<typeof pullEntrySchema>;
+export const listeningEndpoints = {
+  /** The slices that a sound falls into; nothing is recorded. */
+  findSlices: endpoint('POST', '/sounds/:id/slices/find', {
+    needs: 'actor',
+    params: idParams,
+    body: sliceOptionsSchema,
+    response: foundSlicesSchema,
+  }),
+  /** Previews cutting parts out into files of their own. */
+  planCut: endpoint('POST', '/sounds/:id/cut', {
+    needs: 'actor',
+    params: idParams,
+    body: cutSchema,
+    response: planSchema,
+  }),
+  getKin: endpoint('GET', '/sounds/:id/kin', { needs: 'asker', params: idParams, response: kinSchema }),
+  listAlike: endpoint('GET', '/sounds/:id/alike', { needs: 'asker', params: idParams, response: alikeSchema }),
+};
 
-export const newPullListSchema = z.strictObject({
-  name: z.string().trim().min(1).max(200),
-  show: z.string().trim().max(200).default(''),
-  scene: z.string().trim().max(200).default(''),
-});
-
-/** What changes of a list; the rest stays, whoever else changes it now. */
-export const pullListChangeSchema = z.strictObject({
-  name: z.string().trim().min(1).max(200).optional(),
-  show: z.string().trim().max(200).optional(),
-  scene: z.string().trim().max(200).optional(),
-});
-
-export const newPullEntrySchema = z.strictObject({
-  soundId: z.number().int().positive(),
-  part: partSchema.nullable().default(null),
-  tryOut: tryOutSchema.nullable().default(null),
-  comment: z.string().trim().max(2000).default(''),
-});
-
-export const pullEntryChangeSchema = z.strictObject({
-  comment: z.string().trim().max(2000).optional(),
-  tryOut: tryOutSchema.nullable().optional(),
-  /** Before which entry it is to stand; null for the end. */
-  before: z.number().int().positive().nullable().optional(),
-  /** Into another list; with `before`, before one of its entries, else at its end. */
-  listId: z.number().int().positive().optional(),
-});
+export const listeningRawEndpoints = {
+  /** The file as it stands, by ranges; with `as=wav` as a WAV file, which every browser plays. */
+  streamAudio: rawEndpoint('GET', '/copies/:id/audio', {
+    needs: 'asker',
+    params: idParams,
+    query: z.object({ as: z.literal('wav').optional() }),
+  }),
+  /** A part of a file to be kept, with the samples as they are. */
+  downloadPart: rawEndpoint('GET', '/copies/:id/part', { needs: 'asker', params: idParams, query: frameRangeQuery }),
+  /** 32-bit floats, one channel after another. */
+  getSamples: rawEndpoint('GET', '/sounds/:id/samples', { needs: 'asker', params: idParams, query: frameRangeQuery }),
+  getSpectrogram: rawEndpoint('GET', '/sounds/:id/spectrogram', {
+    needs: 'asker',
+    params: idParams,
+    query: spectrogramQuery,
+  }),
+  /** Brightness over time, then loudness over time, a byte a value. */
+  getCurves: rawEndpoint('GET', '/sounds/:id/curves', { needs: 'asker', params: idParams }),
+  /** A part, or the whole, as it was tried out. */
+  exportTriedOut: rawEndpoint('POST', '/sounds/:id/export', {
+    needs: 'asker',
+    params: idParams,
+    body: { as: 'json', most: '256kb', schema: z.strictObject({ part: partSchema.nullable(), tryOut: tryOutSchema }) },
+  }),
+  /** The same as a plain address, which can be dragged out of the page. */
+  downloadTriedOut: rawEndpoint('GET', '/sounds/:id/tried-out', {
+    needs: 'asker',
+    params: idParams,
+    query: triedOutQuery,
+  }),
+  /** A sound as the body, which is compared and not kept. */
+  findAlike: rawEndpoint('POST', '/sounds-like', { needs: 'actor', query: heardQuerySchema, body: { as: 'stream' } }),
+};

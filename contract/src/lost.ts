@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { endpoint } from './endpoint.ts';
 
 const placeSchema = z.object({ copyId: z.number(), driveName: z.string(), folder: z.string(), name: z.string() });
 
@@ -32,3 +33,16 @@ export const settleLostSchema = z.discriminatedUnion('what', [
   z.strictObject({ what: z.literal('clear'), lostCopyId: z.number().int().positive() }),
 ]);
 export type SettleLost = z.infer<typeof settleLostSchema>;
+
+export const lostEndpoints = {
+  listLost: endpoint('GET', '/lost', {
+    needs: 'asker',
+    query: z.object({ after: z.coerce.number().int().min(0).default(0) }),
+    response: lostPageSchema,
+  }),
+  settleLost: endpoint('POST', '/lost/settle', {
+    needs: 'actor',
+    body: settleLostSchema,
+    response: z.object({ settled: z.number() }),
+  }),
+};

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { endpoint } from './endpoint.ts';
 import { selectionSchema } from './selection.ts';
 
 const tag = z.string().trim().toLowerCase().min(1).max(40);
@@ -24,3 +25,12 @@ export const markSchema = z.strictObject({
   note: z.string().trim().max(4000).optional(),
 });
 export type MarkInput = z.infer<typeof markSchema>;
+
+export const marksEndpoints = {
+  /** Ratings, favourites, tags and notes of the person who asks. */
+  markSounds: endpoint('POST', '/marks', {
+    needs: 'actor',
+    body: markSchema,
+    response: z.object({ sounds: z.number() }),
+  }),
+};

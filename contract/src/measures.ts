@@ -1,4 +1,6 @@
+import { MOST_BUCKETS } from '@flagstone/core/audio/peaks';
 import { z } from 'zod';
+import { endpoint, idParams, rawEndpoint } from './endpoint.ts';
 
 /** Decibels, or null where there is no level: silence has none. */
 const level = z.number().nullable();
@@ -65,3 +67,21 @@ export const wavesQuerySchema = z.object({
 /** Of each sound three bytes a bucket, all channels in one (core's audio/peaks.ts), in Base64. */
 export const wavesSchema = z.array(z.object({ soundId: z.number(), values: z.base64() }));
 export type Waves = z.infer<typeof wavesSchema>;
+
+/** The part of a sound that is to be drawn, in frames, and in how many buckets. */
+const peaksQuery = z.object({
+  from: z.coerce.number().int().min(0).default(0),
+  to: z.coerce.number().int().min(1).optional(),
+  buckets: z.coerce.number().int().min(1).max(MOST_BUCKETS).default(MOST_BUCKETS),
+});
+
+export const measuresEndpoints = {
+  getAnalysis: endpoint('GET', '/sounds/:id/analysis', { needs: 'asker', params: idParams, response: analysisSchema }),
+  /** The small waveforms of rows, of those sounds that were measured. */
+  getWaves: endpoint('GET', '/waves', { needs: 'asker', query: wavesQuerySchema, response: wavesSchema }),
+};
+
+export const measuresRawEndpoints = {
+  /** The part of a sound that is drawn: the lowest and highest value, and the mean power, of each bucket. */
+  getPeaks: rawEndpoint('GET', '/sounds/:id/peaks', { needs: 'asker', params: idParams, query: peaksQuery }),
+};

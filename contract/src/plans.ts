@@ -1,5 +1,7 @@
 import { SHORTENINGS } from '@flagstone/core/naming/shorten-name';
 import { z } from 'zod';
+import { endpoint, idParams } from './endpoint.ts';
+import { jobSchema } from './jobs.ts';
 import { selectionSchema } from './selection.ts';
 
 export const planKindSchema = z.enum(['rename', 'write', 'relocate', 'cut']);
@@ -91,3 +93,26 @@ export const newPlanSchema = z.strictObject({
   rename: renameChoicesSchema.prefault({}),
 });
 export type NewPlan = z.infer<typeof newPlanSchema>;
+
+export const plansEndpoints = {
+  /** Previews telling Flagstone that the files of a folder stand elsewhere now; see relocationSchema. */
+  planRelocation: endpoint('POST', '/relocations', { needs: 'actor', body: relocationSchema, response: planSchema }),
+  makePlan: endpoint('POST', '/plans', { needs: 'actor', body: newPlanSchema, response: planSchema }),
+  getPlan: endpoint('GET', '/plans/:id', { needs: 'asker', params: idParams, response: planSchema }),
+  listPlanItems: endpoint('GET', '/plans/:id/items', {
+    needs: 'asker',
+    params: idParams,
+    query: z.object({
+      after: z.coerce.number().int().min(0).default(0),
+      limit: z.coerce.number().int().min(1).max(1000).default(300),
+    }),
+    response: z.object({ items: z.array(planItemSchema), next: z.number().nullable() }),
+  }),
+  runPlan: endpoint('POST', '/plans/:id/run', {
+    needs: 'actor',
+    params: idParams,
+    body: z.strictObject({ onlyItemId: z.number().int().positive().optional() }),
+    response: jobSchema,
+  }),
+  undoPlan: endpoint('POST', '/plans/:id/undo', { needs: 'actor', params: idParams, response: jobSchema }),
+};

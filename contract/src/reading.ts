@@ -1,5 +1,7 @@
 import { RELATION_KINDS } from '@flagstone/core/words/thesaurus';
 import { z } from 'zod';
+import { endpoint, idParams } from './endpoint.ts';
+import { filterSchema } from './selection.ts';
 
 const word = z
   .string()
@@ -55,3 +57,28 @@ export const relationSchema = z.object({
   person: z.string(),
 });
 export type WordRelation = z.infer<typeof relationSchema>;
+
+export const readingEndpoints = {
+  completeQuery: endpoint('GET', '/catalogue/completions', {
+    needs: 'asker',
+    query: filterSchema,
+    response: z.array(completionSchema),
+  }),
+  /** What the words of a search line mean for this collection: slips put right, related words that occur. */
+  readQuery: endpoint('GET', '/catalogue/reading', {
+    needs: 'asker',
+    query: filterSchema.pick({ q: true }),
+    response: queryReadingSchema,
+  }),
+  listRelations: endpoint('GET', '/relations', { needs: 'asker', response: z.array(relationSchema) }),
+  saveRelation: endpoint('POST', '/relations', {
+    needs: 'actor',
+    body: newRelationSchema,
+    response: z.array(relationSchema),
+  }),
+  removeRelation: endpoint('DELETE', '/relations/:id', {
+    needs: 'actor',
+    params: idParams,
+    response: z.array(relationSchema),
+  }),
+};

@@ -2,6 +2,8 @@ import { FIELD_NAMES } from '@flagstone/core/record/fields';
 import { LETTER_CASES } from '@flagstone/core/text/letter-case';
 import { PUT_HOW, TIDYINGS } from '@flagstone/core/recipes/recipe';
 import { z } from 'zod';
+import { changeSchema } from './changes.ts';
+import { endpoint, idParams } from './endpoint.ts';
 import { selectionSchema } from './selection.ts';
 
 const field = z.enum(FIELD_NAMES);
@@ -85,3 +87,29 @@ export const recipeCountSchema = z.object({
   notes: z.number(),
 });
 export type RecipeCount = z.infer<typeof recipeCountSchema>;
+
+export const recipesEndpoints = {
+  listRecipes: endpoint('GET', '/recipes', { needs: 'actor', response: z.array(recipeSchema) }),
+  saveRecipe: endpoint('POST', '/recipes', { needs: 'actor', body: newRecipeSchema, response: z.array(recipeSchema) }),
+  removeRecipe: endpoint('DELETE', '/recipes/:id', {
+    needs: 'actor',
+    params: idParams,
+    response: z.array(recipeSchema),
+  }),
+  /** The next rows that the steps change, with their values before and after; nothing is changed. */
+  previewRecipe: endpoint('POST', '/recipes/preview', {
+    needs: 'actor',
+    body: recipePreviewQuerySchema,
+    response: recipePreviewSchema,
+  }),
+  countRecipe: endpoint('POST', '/recipes/count', {
+    needs: 'actor',
+    body: recipeRunSchema,
+    response: recipeCountSchema,
+  }),
+  runRecipe: endpoint('POST', '/recipes/run', {
+    needs: 'actor',
+    body: recipeRunSchema.extend({ name: z.string().max(100).optional() }),
+    response: changeSchema,
+  }),
+};

@@ -6,7 +6,10 @@ import {
   type SoundRecord,
 } from '@flagstone/core/record/fields';
 import { z } from 'zod';
+import { changeSchema } from './changes.ts';
+import { endpoint, idParams } from './endpoint.ts';
 import { soundMarkSchema } from './marks.ts';
+import { selectionSchema } from './selection.ts';
 
 const MAX_TEXT = 20_000;
 const MAX_KEYWORDS = 500;
@@ -124,3 +127,52 @@ export const fieldValuesSchema = z.object({
   ),
 });
 export type FieldValues = z.infer<typeof fieldValuesSchema>;
+
+/** Rows of a list, and where the next ones begin. */
+export const soundPageSchema = z.object({
+  rows: z.array(soundRowSchema),
+  next: z.string().nullable(),
+  /** How many there are in all, said with the first page. */
+  total: z.number().nullable(),
+  /** The total is in proportion to a sample. */
+  isApproximate: z.boolean(),
+});
+export type SoundPage = z.infer<typeof soundPageSchema>;
+
+export const recordEndpoints = {
+  getSound: endpoint('GET', '/sounds/:id', {
+    needs: 'asker',
+    params: idParams,
+    response: z.object({ row: soundRowSchema, copies: z.array(copySchema), revisions: z.array(revisionSchema) }),
+  }),
+  /** What the selected sounds say in each field, for a card that edits many. */
+  countValues: endpoint('POST', '/records/values', {
+    needs: 'actor',
+    body: z.strictObject({ selection: selectionSchema }),
+    response: fieldValuesSchema,
+  }),
+  /** Gives a record the values that it had with a revision; 1 is what was read first. A change of its own. */
+  goBack: endpoint('POST', '/sounds/:id/go-back', {
+    needs: 'actor',
+    params: idParams,
+    body: z.strictObject({ revision: z.number().int().positive() }),
+    response: changeSchema,
+  }),
+  editRecords: endpoint('PATCH', '/records', {
+    needs: 'actor',
+    body: z.strictObject({ selection: selectionSchema, edit: recordEditSchema }),
+    response: changeSchema,
+  }),
+  /** An edit for each row of its own, as one change: what was pasted from a spreadsheet, what was copied from one sound onto others. */
+  editRows: endpoint('PATCH', '/rows', {
+    needs: 'actor',
+    body: z.strictObject({
+      summary: z.string().trim().min(1).max(200),
+      edits: z
+        .array(z.strictObject({ copyId: z.number().int().positive(), edit: recordEditSchema }))
+        .min(1)
+        .max(5000),
+    }),
+    response: changeSchema,
+  }),
+};

@@ -1,5 +1,7 @@
-import { FIELDS, type FieldName } from '@flagstone/core/record/fields';
+import { FIELDS } from '@flagstone/core/record/fields';
 import { z } from 'zod';
+import { endpoint, idParams } from './endpoint.ts';
+import { selectionSchema } from './selection.ts';
 
 /** Fields that a path can say something about: plain texts. */
 export const RULE_FIELDS = FIELDS.filter(({ kind }) => kind === 'text').map(({ name }) => name);
@@ -20,31 +22,22 @@ export const newPathRuleSchema = z.strictObject({
     .refine((sets) => Object.keys(sets).length > 0, 'Set at least one field.'),
 });
 
-/** Lists of names that records should agree on; the code is the CreatorID, the SourceID or the address of the licence. */
-export const AUTHORITY_KINDS = ['creator', 'library', 'publisher', 'licence', 'microphone'] as const;
-export type AuthorityKind = (typeof AUTHORITY_KINDS)[number];
-
-/** The field of a record that holds a name of each list, and the one that holds its code. */
-export const AUTHORITY_FIELDS = {
-  creator: { name: 'creator', code: 'creatorId' },
-  library: { name: 'library', code: 'sourceId' },
-  publisher: { name: 'publisher', code: undefined },
-  licence: { name: 'licence', code: 'licenceUrl' },
-  microphone: { name: 'microphone', code: undefined },
-} as const satisfies Record<AuthorityKind, { name: FieldName; code: FieldName | undefined }>;
-
-export const authoritySchema = z.object({
-  id: z.number(),
-  kind: z.enum(AUTHORITY_KINDS),
-  name: z.string(),
-  code: z.string(),
-  /** Records that say this name. */
-  uses: z.number(),
-});
-export type Authority = z.infer<typeof authoritySchema>;
-
-export const newAuthoritySchema = z.strictObject({
-  kind: z.enum(AUTHORITY_KINDS),
-  name: z.string().trim().min(1).max(300),
-  code: z.string().trim().max(1000).default(''),
-});
+export const rulesEndpoints = {
+  listPathRules: endpoint('GET', '/path-rules', { needs: 'asker', response: z.array(pathRuleSchema) }),
+  addPathRule: endpoint('POST', '/path-rules', {
+    needs: 'actor',
+    body: newPathRuleSchema,
+    response: z.array(pathRuleSchema),
+  }),
+  removePathRule: endpoint('DELETE', '/path-rules/:id', {
+    needs: 'actor',
+    params: idParams,
+    response: z.array(pathRuleSchema),
+  }),
+  /** Sets the fields of the rules where they are empty, each rule as a change of its own. */
+  runPathRules: endpoint('POST', '/path-rules/run', {
+    needs: 'actor',
+    body: z.strictObject({ selection: selectionSchema }),
+    response: z.object({ changed: z.number() }),
+  }),
+};

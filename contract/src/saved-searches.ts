@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { endpoint, idParams } from './endpoint.ts';
 
 /** What the address bar says of a search: `q`, `category`, `sort` and so on. */
 const searchQuerySchema = z.record(z.string().regex(/^[a-zA-Z]{1,20}$/), z.string().max(10_000));
@@ -23,3 +24,22 @@ export const savedSearchSchema = z.object({
   arrived: z.number(),
 });
 export type SavedSearch = z.infer<typeof savedSearchSchema>;
+
+export const savedSearchesEndpoints = {
+  listSavedSearches: endpoint('GET', '/saved-searches', { needs: 'actor', response: z.array(savedSearchSchema) }),
+  saveSearch: endpoint('POST', '/saved-searches', {
+    needs: 'actor',
+    body: newSavedSearchSchema,
+    response: z.array(savedSearchSchema),
+  }),
+  removeSavedSearch: endpoint('DELETE', '/saved-searches/:id', {
+    needs: 'actor',
+    params: idParams,
+    response: z.array(savedSearchSchema),
+  }),
+  visitSavedSearch: endpoint('POST', '/saved-searches/:id/visit', {
+    needs: 'actor',
+    params: idParams,
+    response: z.array(savedSearchSchema),
+  }),
+};

@@ -1,5 +1,6 @@
 import { FIELD_NAMES } from '@flagstone/core/record/fields';
 import { z } from 'zod';
+import { endpoint } from './endpoint.ts';
 
 /** A bar of a chart whose value opens a list: `range` as the lists' filters take it. */
 const bandSchema = z.object({ label: z.string(), range: z.string(), count: z.number() });
@@ -20,3 +21,12 @@ export const statisticsSchema = z.object({
   notInStep: z.object({ behind: z.number(), ahead: z.number(), split: z.number(), gone: z.number() }),
 });
 export type Statistics = z.infer<typeof statisticsSchema>;
+
+export const statisticsEndpoints = {
+  getStatistics: endpoint('GET', '/statistics', { needs: 'asker', response: statisticsSchema }),
+  countAdded: endpoint('GET', '/added', {
+    needs: 'asker',
+    query: z.object({ since: z.iso.datetime() }),
+    response: z.object({ filed: z.number(), inPreparation: z.number() }),
+  }),
+};

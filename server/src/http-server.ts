@@ -5,10 +5,9 @@ import { AppError } from '@flagstone/core/errors';
 import express, { type Express } from 'express';
 import helmet from 'helmet';
 import type { AppContext } from './app-context.ts';
-import { requirePerson } from './routes/acting-person.ts';
 import { apiRoutes } from './routes/api-routes.ts';
 import { errorAnswer } from './routes/error-answer.ts';
-import { mediaRoutes } from './routes/media-routes.ts';
+import { rawRoutes } from './routes/raw-routes.ts';
 
 const WEB_FOLDER = fileURLToPath(new URL('../../web/dist', import.meta.url));
 /** The first parts of the addresses of web/src/router.ts. */
@@ -38,13 +37,8 @@ export function httpServer(app: AppContext): Express {
     if (!LOOPBACK_NAMES.includes(host)) throw new AppError('HOST_REFUSED', `Requests to “${host}” are not answered.`);
     next();
   });
-  server.get('/api/health', (_request, response) => {
-    const isWell = app.live.isConnected;
-    response.status(isWell ? 200 : 503).json({ database: isWell ? 'connected' : 'not connected' });
-  });
-  server.use('/api', requirePerson(app));
-  server.use('/api', mediaRoutes(app));
-  server.use('/api', express.json({ limit: '4mb' }), apiRoutes(app));
+  server.use('/api', rawRoutes(app));
+  server.use('/api', apiRoutes(app));
   if (existsSync(WEB_FOLDER)) {
     server.use(
       '/assets',

@@ -6,7 +6,7 @@ import type {
   pullEntryChangeSchema,
   PullList,
   pullListChangeSchema,
-} from '@flagstone/contract/listening';
+} from '@flagstone/contract/pull-lists';
 import type { Selection } from '@flagstone/contract/selection';
 import { asc, eq, sql } from 'drizzle-orm';
 import type { z } from 'zod';

@@ -2,7 +2,7 @@ import { AppError } from '@flagstone/core/errors';
 import type { RecordEdit } from '@flagstone/core/record/edit';
 import type { FieldName } from '@flagstone/core/record/fields';
 import type { ListedName, ListedNames } from '@flagstone/core/recipes/listed-names';
-import { AUTHORITY_FIELDS, type Authority, type AuthorityKind } from '@flagstone/contract/rules';
+import { AUTHORITY_FIELDS, type Authority, type AuthorityKind } from '@flagstone/contract/authorities';
 import { eq, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { authorities } from '../db/schema.ts';

@@ -3,7 +3,7 @@ import { AppError } from '@flagstone/core/errors';
 import { CategorySuggester } from '@flagstone/core/suggest/suggest-category';
 import { builtInCategoryList, CategoryList } from '@flagstone/core/ucs/category-list';
 import { listDifference } from '@flagstone/core/ucs/list-difference';
-import type { ChangeResult } from '@flagstone/contract/api';
+import type { ChangeResult } from '@flagstone/contract/changes';
 import type { AdoptList, KeptCategoryList, ListComparison, WantedList } from '@flagstone/contract/category-lists';
 import { desc, eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';

@@ -3,7 +3,7 @@ import { applyEdit } from '@flagstone/core/record/edit';
 import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
 import { prepareRecipe, stepInWords, type RecipeOutcome, type RecipeStep } from '@flagstone/core/recipes/recipe';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
-import type { ChangeResult } from '@flagstone/contract/api';
+import type { ChangeResult } from '@flagstone/contract/changes';
 import type { Recipe, RecipePreview, RecipeRun } from '@flagstone/contract/recipes';
 import type { SoundRow } from '@flagstone/contract/record';
 import type { Selection } from '@flagstone/contract/selection';

@@ -7,7 +7,7 @@ import {
   type SuggestionSources,
 } from '@flagstone/core/suggest/suggest-record';
 import { fieldLabel } from '@flagstone/core/record/fields';
-import type { ChangeResult } from '@flagstone/contract/api';
+import type { ChangeResult } from '@flagstone/contract/changes';
 import type { SoundRow } from '@flagstone/contract/record';
 import type { Selection } from '@flagstone/contract/selection';
 import type { AppContext } from '../app-context.ts';

@@ -1,6 +1,6 @@
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
-import type { Drive } from '@flagstone/contract/api';
+import type { Drive } from '@flagstone/contract/drives';
 import { and, eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { copies, drives } from '../db/schema.ts';

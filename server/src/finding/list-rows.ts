@@ -1,6 +1,5 @@
-import type { SoundPage } from '@flagstone/contract/api';
+import type { SoundPage, SoundRow } from '@flagstone/contract/record';
 import type { HitCount } from '@flagstone/contract/facets';
-import type { SoundRow } from '@flagstone/contract/record';
 import {
   listQuerySchema,
   sortKeysOf,

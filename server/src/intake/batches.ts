@@ -1,5 +1,5 @@
 import { AppError, ERROR_REMEDIES, type ErrorCode } from '@flagstone/core/errors';
-import type { Batch, Unreadable } from '@flagstone/contract/api';
+import type { Batch, Unreadable } from '@flagstone/contract/intake';
 import type { Job } from '@flagstone/contract/jobs';
 import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';

@@ -1,5 +1,5 @@
 import { AppError } from '@flagstone/core/errors';
-import type { ReadFolder } from '@flagstone/contract/api';
+import type { ReadFolder } from '@flagstone/contract/intake';
 import type { Job } from '@flagstone/contract/jobs';
 import { and, eq, inArray, isNull, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';

@@ -1,5 +1,5 @@
 import { AppError } from '@flagstone/core/errors';
-import type { UndoAnswer } from '@flagstone/contract/api';
+import type { UndoAnswer } from '@flagstone/contract/changes';
 import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { lastActOf, lastUndoneActOf, turnAct } from '../records/acts.ts';

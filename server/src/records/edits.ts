@@ -10,7 +10,7 @@ import {
   type SoundRecord,
 } from '@flagstone/core/record/fields';
 import { fieldsNotCarried } from '@flagstone/core/record/in-step';
-import type { ChangeResult } from '@flagstone/contract/api';
+import type { ChangeResult } from '@flagstone/contract/changes';
 import type { SoundRow } from '@flagstone/contract/record';
 import type { Selection } from '@flagstone/contract/selection';
 import { and, desc, eq, gt, inArray, isNull, sql, type SQL } from 'drizzle-orm';

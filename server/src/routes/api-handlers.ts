@@ -42,12 +42,13 @@ import { acceptSuggestions, suggestFor } from '../describing/suggestions.ts';
 import { redoLast, undoLast } from '../plans/undo.ts';
 import { VERSION } from '../version.ts';
 
-/** What a handler gets of a request, parsed. `person` throws PERSON_REQUIRED when the request names nobody. */
+/** What a handler gets of a request, parsed. */
 export interface Call<Params, Query, Body> {
   params: Params;
   query: Query;
   body: Body;
-  person: () => Promise<number>;
+  /** Who asks; 0 where nobody has to be named. */
+  person: number;
   /** Aborted when nobody waits for the answer any more. */
   signal: AbortSignal;
 }
@@ -86,7 +87,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   countCategoryUses: (app) => categoryLists.countUses(app),
   listCategoryLists: (app) => categoryLists.keptLists(app),
   compareCategoryList: (app, { body }) => categoryLists.compareList(app, body.list),
-  adoptCategoryList: async (app, { body, person }) => categoryLists.adoptList(app, body, await person()),
+  adoptCategoryList: (app, { body, person }) => categoryLists.adoptList(app, body, person),
   listDrives: async (app) => {
     const drives = await listDrives(app);
     await app.jobs.offerAwaiting();
@@ -113,7 +114,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     await app.refreshWatching();
     return folder;
   },
-  readAgain: async (app, { params, person }) => folders.readAgain(app, params.id, await person()),
+  readAgain: (app, { params, person }) => folders.readAgain(app, params.id, person),
   countIntake: (app, { body }) => folders.countIntake(app, body.path),
   listFolders: async (app, { query }) => {
     if (query.path === '')
@@ -122,29 +123,29 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     const parent = app.roots.roots.includes(found.path) ? '' : path.dirname(found.path);
     return { path: found.path, parent, folders: found.folders };
   },
-  startIntake: async (app, { body, person }) =>
-    batches.startIntake(app, body.path, body.batchName, await person(), body.collectionId),
+  startIntake: (app, { body, person }) =>
+    batches.startIntake(app, body.path, body.batchName, person, body.collectionId),
   listBatches: (app) => batches.listBatches(app),
   getBatch: (app, { params }) => batches.getBatch(app, params.id),
   listBatchRows: (app, { params, query }) => listRows(app, { kind: 'batch', batchId: params.id }, query),
   listUnreadable: (app, { params }) => batches.listUnreadable(app, params.id),
-  fileBatch: async (app, { params, person }) => batches.fileBatch(app, params.id, await person()),
+  fileBatch: (app, { params, person }) => batches.fileBatch(app, params.id, person),
   listCatalogue: (app, { query, signal }) => whileWaited(signal, () => listRows(app, { kind: 'catalogue' }, query)),
   listFolderLevel: (app, { query: { below, ...filter } }) => folderLevel(app, filter, below),
   countIndex: (app, { query, signal }) => whileWaited(signal, () => countIndex(app, query)),
   completeQuery: (app, { query, signal }) => whileWaited(signal, () => completionsOf(app, query)),
   readQuery: (app, { query }) => readQuery(app, query.q),
   listRelations: (app) => relations.listRelations(app),
-  saveRelation: async (app, { body, person }) => relations.saveRelation(app, body, await person()),
+  saveRelation: (app, { body, person }) => relations.saveRelation(app, body, person),
   removeRelation: (app, { params }) => relations.removeRelation(app, params.id),
-  markSounds: async (app, { body, person }) => markSounds(app, body, await person()),
-  listSavedSearches: async (app, { person }) => searches.listSavedSearches(app, await person()),
-  saveSearch: async (app, { body, person }) => searches.saveSearch(app, body, await person()),
-  removeSavedSearch: async (app, { params, person }) => searches.removeSavedSearch(app, params.id, await person()),
-  visitSavedSearch: async (app, { params, person }) => searches.visitSavedSearch(app, params.id, await person()),
-  listLayouts: async (app, { person }) => layouts.listLayouts(app, await person()),
-  saveLayout: async (app, { body, person }) => layouts.saveLayout(app, body.name, body.layout, await person()),
-  removeLayout: async (app, { params, person }) => layouts.removeLayout(app, params.id, await person()),
+  markSounds: (app, { body, person }) => markSounds(app, body, person),
+  listSavedSearches: (app, { person }) => searches.listSavedSearches(app, person),
+  saveSearch: (app, { body, person }) => searches.saveSearch(app, body, person),
+  removeSavedSearch: (app, { params, person }) => searches.removeSavedSearch(app, params.id, person),
+  visitSavedSearch: (app, { params, person }) => searches.visitSavedSearch(app, params.id, person),
+  listLayouts: (app, { person }) => layouts.listLayouts(app, person),
+  saveLayout: (app, { body, person }) => layouts.saveLayout(app, body.name, body.layout, person),
+  removeLayout: (app, { params, person }) => layouts.removeLayout(app, params.id, person),
   getSound: async (app, { params }) => {
     const [row, copies, revisions] = await Promise.all([
       rowOfSound(app, params.id),
@@ -164,66 +165,64 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     return { row, copies: told, revisions };
   },
   findSlices: (app, { params, body, signal }) => findSlicesOf(app, params.id, body, signal),
-  planCut: async (app, { params, body, person }) => planCut(app, params.id, body, await person()),
+  planCut: (app, { params, body, person }) => planCut(app, params.id, body, person),
   getFileTime: async (app, { params }) => ({ timeReference: await fileTimeOf(app, params.id) }),
   getKin: (app, { params }) => kinOf(app, params.id),
   listAlike: (app, { params }) => soundsAlike(app, params.id),
   prepareCopyOut: async (app, { body, person }) => ({
     ...(await copyingOut.sizeOf(app, body)),
-    ticket: copyingOut.ticketFor(app, body, await person()),
+    ticket: copyingOut.ticketFor(app, body, person),
   }),
-  copyOutToFolder: async (app, { body, person }) => copyingOut.copyOutToFolder(app, body, await person()),
+  copyOutToFolder: (app, { body, person }) => copyingOut.copyOutToFolder(app, body, person),
   listPullLists: (app) => pulls.listPullLists(app),
-  makePullList: async (app, { body, person }) => pulls.makePullList(app, body, await person()),
-  updatePullList: async (app, { params, body, person }) => pulls.updatePullList(app, params.id, body, await person()),
-  removePullList: async (app, { params, person }) => pulls.removePullList(app, params.id, await person()),
+  makePullList: (app, { body, person }) => pulls.makePullList(app, body, person),
+  updatePullList: (app, { params, body, person }) => pulls.updatePullList(app, params.id, body, person),
+  removePullList: (app, { params, person }) => pulls.removePullList(app, params.id, person),
   listPullEntries: (app, { params }) => pulls.entriesOf(app, params.id),
-  addPullEntry: async (app, { params, body, person }) => pulls.addEntry(app, params.id, body, await person()),
-  addPullSounds: async (app, { params, body, person }) =>
-    pulls.addSounds(app, params.id, body.selection, await person()),
-  updatePullEntry: async (app, { params, body, person }) => pulls.updateEntry(app, params.id, body, await person()),
-  removePullEntry: async (app, { params, person }) => pulls.removeEntry(app, params.id, await person()),
+  addPullEntry: (app, { params, body, person }) => pulls.addEntry(app, params.id, body, person),
+  addPullSounds: (app, { params, body, person }) => pulls.addSounds(app, params.id, body.selection, person),
+  updatePullEntry: (app, { params, body, person }) => pulls.updateEntry(app, params.id, body, person),
+  removePullEntry: (app, { params, person }) => pulls.removeEntry(app, params.id, person),
   getAnalysis: (app, { params }) => analyses.getAnalysis(app, params.id),
   getWaves: (app, { query }) => analyses.smallWaves(app, query.sounds.split(',').map(Number)),
   listLost: (app, { query }) => listLost(app, query.after),
-  settleLost: async (app, { body, person }) => ({ settled: await settleLost(app, body, await person()) }),
+  settleLost: async (app, { body, person }) => ({ settled: await settleLost(app, body, person) }),
   getStatistics: (app) => statisticsOf(app),
   countAdded: (app, { query }) => countAdded(app, query.since),
   getContents: (app, { params }) => contentsOf(app, params.id),
   countDisagreements: (app, { body }) => countDisagreements(app, body.selection),
   countValues: (app, { body }) => fieldValues(app, body.selection),
-  goBack: async (app, { params, body, person }) => goBack(app, params.id, body.revision, await person()),
-  editRecords: async (app, { body, person }) => editSelection(app, body.selection, body.edit, await person()),
-  editRows: async (app, { body, person }) => editRows(app, body.edits, body.summary, await person()),
+  goBack: (app, { params, body, person }) => goBack(app, params.id, body.revision, person),
+  editRecords: (app, { body, person }) => editSelection(app, body.selection, body.edit, person),
+  editRows: (app, { body, person }) => editRows(app, body.edits, body.summary, person),
   listPathRules: (app) => rules.listPathRules(app),
-  addPathRule: async (app, { body, person }) => rules.addPathRule(app, body, await person()),
+  addPathRule: (app, { body, person }) => rules.addPathRule(app, body, person),
   removePathRule: (app, { params }) => rules.removePathRule(app, params.id),
   runPathRules: async (app, { body, person }) => ({
-    changed: await rules.runPathRules(app, body.selection, await person()),
+    changed: await rules.runPathRules(app, body.selection, person),
   }),
   listAuthorities: (app) => authorities.listAuthorities(app),
   saveAuthority: (app, { body }) => authorities.saveAuthority(app, body),
   removeAuthority: (app, { params }) => authorities.removeAuthority(app, params.id),
   gatherAuthorities: (app) => authorities.gatherAuthorities(app),
-  mergeAuthority: async (app, { params, body, person }) =>
-    authorities.mergeAuthority(app, params.id, body.intoId, await person()),
-  listRecipes: async (app, { person }) => recipes.listRecipes(app, await person()),
-  saveRecipe: async (app, { body, person }) => recipes.saveRecipe(app, body, await person()),
-  removeRecipe: async (app, { params, person }) => recipes.removeRecipe(app, params.id, await person()),
+  mergeAuthority: (app, { params, body, person }) => authorities.mergeAuthority(app, params.id, body.intoId, person),
+  listRecipes: (app, { person }) => recipes.listRecipes(app, person),
+  saveRecipe: (app, { body, person }) => recipes.saveRecipe(app, body, person),
+  removeRecipe: (app, { params, person }) => recipes.removeRecipe(app, params.id, person),
   previewRecipe: (app, { body, signal }) => recipes.previewRecipe(app, body, body.from, signal),
   countRecipe: (app, { body, signal }) => recipes.countRecipe(app, body, signal),
-  runRecipe: async (app, { body, person }) => recipes.runRecipe(app, body, await person(), body.name),
+  runRecipe: (app, { body, person }) => recipes.runRecipe(app, body, person, body.name),
   suggest: (app, { body }) => suggestFor(app, body.copyIds),
-  acceptSuggestions: async (app, { body, person }) => acceptSuggestions(app, body.selection, body, await person()),
-  undoLast: async (app, { body, person }) => undoLast(app, await person(), body?.planId),
-  redoLast: async (app, { person }) => redoLast(app, await person()),
-  undoChange: async (app, { params, person }) => undoChange(app, params.id, await person()),
-  planRelocation: async (app, { body, person }) => planRelocation(app, body, await person()),
-  makePlan: async (app, { body, person }) => plans.makePlan(app, body, await person()),
+  acceptSuggestions: (app, { body, person }) => acceptSuggestions(app, body.selection, body, person),
+  undoLast: (app, { body, person }) => undoLast(app, person, body?.planId),
+  redoLast: (app, { person }) => redoLast(app, person),
+  undoChange: (app, { params, person }) => undoChange(app, params.id, person),
+  planRelocation: (app, { body, person }) => planRelocation(app, body, person),
+  makePlan: (app, { body, person }) => plans.makePlan(app, body, person),
   getPlan: (app, { params }) => plans.getPlan(app, params.id),
   listPlanItems: (app, { params, query }) => plans.listItems(app, params.id, query.after, query.limit),
-  runPlan: async (app, { params, body, person }) => plans.runPlan(app, params.id, body.onlyItemId, await person()),
-  undoPlan: async (app, { params, person }) => plans.undoPlan(app, params.id, await person()),
+  runPlan: (app, { params, body, person }) => plans.runPlan(app, params.id, body.onlyItemId, person),
+  undoPlan: (app, { params, person }) => plans.undoPlan(app, params.id, person),
   listJobs: (app) => app.jobs.list(),
   cancelJob: (app, { params }) => app.jobs.ask(params.id, 'cancel'),
   pauseJob: (app, { params }) => app.jobs.ask(params.id, 'pause'),

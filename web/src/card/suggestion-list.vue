@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { suggestionSchema } from '@flagstone/contract/api';
+import type { suggestionSchema } from '@flagstone/contract/suggestions';
 import { SURE_SCORE } from '@flagstone/core/suggest/suggest-category';
 import { ref, watch } from 'vue';
 import type { z } from 'zod';

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { PullEntry, PullList } from '@flagstone/contract/listening';
+import type { PullEntry, PullList } from '@flagstone/contract/pull-lists';
 import { tryOutInWords } from '@flagstone/core/audio/try-out/try-out';
 import { ElButton, ElPopconfirm } from 'element-plus';
 import { onBeforeUnmount, ref, watch } from 'vue';

@@ -1,4 +1,4 @@
-import type { PullList } from '@flagstone/contract/listening';
+import type { PullList } from '@flagstone/contract/pull-lists';
 import type { Selection } from '@flagstone/contract/selection';
 import type { SoundRow } from '@flagstone/contract/record';
 import type { TryOut } from '@flagstone/core/audio/try-out/try-out';

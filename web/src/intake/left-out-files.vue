@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { Unreadable } from '@flagstone/contract/api';
+import type { Unreadable } from '@flagstone/contract/intake';
 
 /** What of a batch's folder is in no row of it: files that could not be read, and audio of other formats. */
 defineProps<{ unreadable: Unreadable[]; otherAudio: Record<string, number> }>();

@@ -1,5 +1,4 @@
-import type { SoundPage } from '@flagstone/contract/api';
-import type { SoundRow } from '@flagstone/contract/record';
+import type { SoundPage, SoundRow } from '@flagstone/contract/record';
 import {
   sortKeysOf,
   type ListFilter,

@@ -1,6 +1,5 @@
 import { describe, expect, it } from '@jest/globals';
-import type { SoundPage } from '@flagstone/contract/api';
-import type { SoundRow } from '@flagstone/contract/record';
+import type { SoundPage, SoundRow } from '@flagstone/contract/record';
 import { ref } from 'vue';
 import { useTotal } from './use-total.ts';
 

@@ -1,4 +1,4 @@
-import type { SoundPage } from '@flagstone/contract/api';
+import type { SoundPage } from '@flagstone/contract/record';
 import type { HitCount } from '@flagstone/contract/facets';
 import { ref, watch, type Ref } from 'vue';
 

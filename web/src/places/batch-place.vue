@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { Batch, Unreadable } from '@flagstone/contract/api';
+import type { Batch, Unreadable } from '@flagstone/contract/intake';
 import type { Selection } from '@flagstone/contract/selection';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { SUGGESTED_FIELDS, type SuggestedField } from '@flagstone/core/suggest/suggest-record';
@@ -7,7 +7,7 @@ import { SURE_SCORE } from '@flagstone/core/suggest/suggest-category';
 import type { BlockName } from '@flagstone/core/naming/name-blocks';
 import { useLocalStorage } from '@vueuse/core';
 import type { RecipeStep } from '@flagstone/core/recipes/recipe';
-import { AUTHORITY_FIELDS } from '@flagstone/contract/rules';
+import { AUTHORITY_FIELDS } from '@flagstone/contract/authorities';
 import {
   ElButton,
   ElCheckbox,

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import type { Batch, Drive } from '@flagstone/contract/api';
+import type { Drive } from '@flagstone/contract/drives';
+import type { Batch } from '@flagstone/contract/intake';
 import { ElButton, ElInput, ElOption, ElProgress, ElSelect, ElTag } from 'element-plus';
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue';
 import { useRouter } from 'vue-router';

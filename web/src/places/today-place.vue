@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import type { Batch, Drive } from '@flagstone/contract/api';
+import type { Drive } from '@flagstone/contract/drives';
+import type { Batch } from '@flagstone/contract/intake';
 import type { Statistics } from '@flagstone/contract/statistics';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { computed, onBeforeUnmount, ref } from 'vue';

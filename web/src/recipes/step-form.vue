@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { AUTHORITY_FIELDS } from '@flagstone/contract/rules';
+import { AUTHORITY_FIELDS } from '@flagstone/contract/authorities';
 import { fieldLabel, type FieldName } from '@flagstone/core/record/fields';
 import { CASE_WORDS, LETTER_CASES } from '@flagstone/core/text/letter-case';
 import { TEXT_FIELDS, TIDY_WORDS, TIDYINGS, type PutHow, type RecipeStep } from '@flagstone/core/recipes/recipe';

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import type { Drive, ReadFolder } from '@flagstone/contract/api';
+import type { Drive } from '@flagstone/contract/drives';
+import type { ReadFolder } from '@flagstone/contract/intake';
 import type { Recipe } from '@flagstone/contract/recipes';
 import { ElButton, ElMessageBox, ElSwitch } from 'element-plus';
 import { computed, onBeforeUnmount, ref } from 'vue';

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { AUTHORITY_FIELDS, AUTHORITY_KINDS, type Authority, type AuthorityKind } from '@flagstone/contract/rules';
+import { AUTHORITY_FIELDS, AUTHORITY_KINDS, type Authority, type AuthorityKind } from '@flagstone/contract/authorities';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { ElButton, ElInput, ElMessageBox, ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed, ref } from 'vue';

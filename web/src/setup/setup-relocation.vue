@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { Drive } from '@flagstone/contract/api';
+import type { Drive } from '@flagstone/contract/drives';
 import type { Plan, PlanItem } from '@flagstone/contract/plans';
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
 import { computed, onBeforeUnmount, ref } from 'vue';

@@ -1,4 +1,4 @@
-import { AUTHORITY_FIELDS, AUTHORITY_KINDS, type Authority, type AuthorityKind } from '@flagstone/contract/rules';
+import { AUTHORITY_FIELDS, AUTHORITY_KINDS, type Authority, type AuthorityKind } from '@flagstone/contract/authorities';
 import type { FieldName } from '@flagstone/core/record/fields';
 import { defineStore } from 'pinia';
 import { ref } from 'vue';

@@ -1,4 +1,4 @@
-import type { Person } from '@flagstone/contract/api';
+import type { Person } from '@flagstone/contract/people';
 import { useLocalStorage } from '@vueuse/core';
 import { defineStore } from 'pinia';
 import { computed, ref, watch } from 'vue';

@@ -1,5 +1,4 @@
-import type { ColumnLayout, NamedLayout } from '@flagstone/contract/layouts';
-import { columnLayoutSchema } from '@flagstone/contract/layouts';
+import { type ColumnLayout, columnLayoutSchema, type NamedLayout } from '@flagstone/contract/layouts';
 import { useLocalStorage } from '@vueuse/core';
 import { defineStore } from 'pinia';
 import { computed, ref } from 'vue';

@@ -1,6 +1,7 @@
 import { AppError } from '@flagstone/core/errors';
+import type { Needs } from '@flagstone/contract/endpoint';
 import { eq } from 'drizzle-orm';
-import type { Request, RequestHandler } from 'express';
+import type { Request, RequestHandler, Response } from 'express';
 import type { AppContext } from '../app-context.ts';
 import { people } from '../db/schema.ts';
 
@@ -12,9 +13,24 @@ const PERSON_COOKIE = /(?:^|;\s*)flagstone-person=(\d{1,10})(?:;|$)/;
 /** People stay, once they are known. */
 const known = new WeakMap<AppContext['db'], Set<number>>();
 
-/** Who a request names by its header. Throws PERSON_REQUIRED. */
-export function personOf(app: AppContext, request: Request): Promise<number> {
-  return knownPerson(app, request.get(PERSON_HEADER));
+/** Finds out who asks, as far as an endpoint needs to know, before anything else of a request is read. Throws PERSON_REQUIRED. */
+export function namesPerson(app: AppContext, needs: Needs): RequestHandler {
+  return async (request, response, next) => {
+    response.locals['person'] = await personFor(app, request, needs);
+    next();
+  };
+}
+
+/** Who asks, once that was found out; 0 where nobody has to be named. */
+export function personOf(response: Response): number {
+  return response.locals['person'] as number;
+}
+
+async function personFor(app: AppContext, request: Request, needs: Needs): Promise<number> {
+  if (needs === 'nobody') return 0;
+  const byHeader = request.get(PERSON_HEADER);
+  const byCookie = needs === 'asker' ? PERSON_COOKIE.exec(request.get('cookie') ?? '')?.[1] : undefined;
+  return knownPerson(app, byHeader ?? byCookie);
 }
 
 async function knownPerson(app: AppContext, given: string | undefined): Promise<number> {
@@ -27,14 +43,4 @@ async function knownPerson(app: AppContext, given: string | undefined): Promise<
   if (!person) throw new AppError('PERSON_REQUIRED', 'The request does not say who acts.');
   ids.add(person.id);
   return person.id;
-}
-
-/** Refuses requests that do not say who asks, but for the list of people to choose from. Throws PERSON_REQUIRED. */
-export function requirePerson(app: AppContext): RequestHandler {
-  return async (request, _response, next) => {
-    const isList = request.method === 'GET' && request.path === '/people';
-    if (!isList)
-      await knownPerson(app, request.get(PERSON_HEADER) ?? PERSON_COOKIE.exec(request.get('cookie') ?? '')?.[1]);
-    next();
-  };
 }

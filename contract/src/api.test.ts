@@ -1,0 +1,30 @@
+import { describe, expect, it } from '@jest/globals';
+import { api, rawApi } from './api.ts';
+
+const all = Object.entries({ ...api, ...rawApi });
+
+describe('the contract', () => {
+  it('joins the endpoints of all resources without two of one name or one address', () => {
+    expect(all.length).toBe(Object.keys(api).length + Object.keys(rawApi).length);
+    const addresses = all.map(([, { method, path }]) => `${method} ${path.replace(/:\w+/g, ':')}`);
+    expect(addresses.filter((each, at) => addresses.indexOf(each) !== at)).toEqual([]);
+  });
+
+  it('asks for nobody in two places alone: for the list of people, and whether the server is well', () => {
+    expect(all.filter(([, { needs }]) => needs === 'nobody').map(([name]) => name)).toEqual(['listPeople', 'getHealth']);
+  });
+
+  it('lets nothing be changed by what another site can send', () => {
+    const byCookie = all.filter(([, { method, needs }]) => method !== 'GET' && needs !== 'actor').map(([name]) => name);
+    // These answer with a file and change nothing; forms and pictures can set no header.
+    expect(byCookie).toEqual(['exportTriedOut', 'exportTable']);
+  });
+
+  it('names every parameter of an address in its schema', () => {
+    for (const [name, { path, params }] of all) {
+      const given = Object.fromEntries([...path.matchAll(/:(\w+)/g)].map(([, key = '']) => [key, undefined]));
+      const told = params.safeParse({}).error?.issues.map(({ path: [key] }) => String(key)) ?? [];
+      expect([name, told]).toEqual([name, Object.keys(given)]);
+    }
+  });
+});

@@ -1,0 +1,31 @@
+import { z } from 'zod';
+import { endpoint, idParams } from './endpoint.ts';
+import { jobSchema } from './jobs.ts';
+
+export const changeSchema = z.object({
+  changeId: z.number().nullable(),
+  changed: z.number(),
+  /** Of an undoing: records that kept what was changed in them since. */
+  kept: z.number().default(0),
+  summary: z.string(),
+});
+export type ChangeResult = z.infer<typeof changeSchema>;
+
+/** What undoing did; `asks` instead, when it would touch files: it is done when the plan is named. */
+const undoAnswerSchema = z.object({
+  summary: z.string(),
+  job: jobSchema.nullable(),
+  asks: z.object({ planId: z.number(), title: z.string() }).nullable(),
+});
+export type UndoAnswer = z.infer<typeof undoAnswerSchema>;
+
+export const changesEndpoints = {
+  undoLast: endpoint('POST', '/undo', {
+    needs: 'actor',
+    body: z.strictObject({ planId: z.number().int().positive().optional() }).optional(),
+    response: undoAnswerSchema,
+  }),
+  /** Does again what the person undid last, unless they changed something since. */
+  redoLast: endpoint('POST', '/redo', { needs: 'actor', response: z.object({ summary: z.string() }) }),
+  undoChange: endpoint('POST', '/changes/:id/undo', { needs: 'actor', params: idParams, response: changeSchema }),
+};

@@ -1,0 +1,43 @@
+import { z } from 'zod';
+import { endpoint } from './endpoint.ts';
+
+export const driveSchema = z.object({
+  id: z.string(),
+  name: z.string(),
+  rootPath: z.string(),
+  state: z.enum(['here', 'away', 'readOnly']),
+  copies: z.number(),
+  sizeBytes: z.number(),
+  /** What it is known by wherever it is mounted: the marker file in its root, its file system, or only its path. */
+  knownBy: z.enum(['marker', 'fileSystem', 'path']),
+  /** Null while it is away. */
+  capacityBytes: z.number().nullable(),
+  freeBytes: z.number().nullable(),
+  lastIndexedAt: z.string().nullable(),
+  /** Kept for its history, and neither looked for nor offered any more. */
+  retired: z.boolean(),
+});
+export type Drive = z.infer<typeof driveSchema>;
+
+export const drivesEndpoints = {
+  listDrives: endpoint('GET', '/drives', { needs: 'asker', response: z.array(driveSchema) }),
+  updateDrive: endpoint('PATCH', '/drives/:id', {
+    needs: 'actor',
+    params: z.object({ id: z.uuid() }),
+    body: z.strictObject({
+      name: z.string().trim().min(1).max(200).optional(),
+      rootPath: z.string().min(1).max(4096).optional(),
+      retired: z.boolean().optional(),
+    }),
+    response: z.array(driveSchema),
+  }),
+  listFolders: endpoint('GET', '/folders', {
+    needs: 'asker',
+    query: z.object({ path: z.string().max(4096).default('') }),
+    response: z.object({
+      path: z.string(),
+      parent: z.string().nullable(),
+      folders: z.array(z.object({ name: z.string(), path: z.string() })),
+    }),
+  }),
+};

@@ -1,0 +1,119 @@
+import { z } from 'zod';
+import { endpoint, idParams } from './endpoint.ts';
+import { jobSchema } from './jobs.ts';
+import { soundPageSchema } from './record.ts';
+import { listQuerySchema } from './selection.ts';
+
+/** A folder that was read, and how it is read again. */
+export const readFolderSchema = z.object({
+  id: z.number(),
+  driveId: z.string(),
+  driveName: z.string(),
+  /** Below the drive's root; empty for the whole drive. */
+  path: z.string(),
+  files: z.number(),
+  watched: z.boolean(),
+  /** It is read again so often; null for never. */
+  rereadMinutes: z.number().nullable(),
+  exclude: z.array(z.string()),
+  collectionId: z.number(),
+  /** The recipe that runs on what is new in it. */
+  recipeId: z.number().nullable(),
+});
+export type ReadFolder = z.infer<typeof readFolderSchema>;
+
+export const batchSchema = z.object({
+  id: z.number(),
+  name: z.string(),
+  folder: z.string(),
+  driveName: z.string(),
+  createdBy: z.string(),
+  createdAt: z.string(),
+  filedAt: z.string().nullable(),
+  counts: z.object({
+    all: z.number(),
+    categorised: z.number(),
+    named: z.number(),
+    behind: z.number(),
+    filed: z.number(),
+    unreadable: z.number(),
+  }),
+  /** Audio that is not taken up: how many files of each kind. */
+  otherAudio: z.record(z.string(), z.number()),
+});
+export type Batch = z.infer<typeof batchSchema>;
+
+export const unreadableSchema = z.object({
+  id: z.number(),
+  folder: z.string(),
+  name: z.string(),
+  code: z.string(),
+  message: z.string(),
+  remedy: z.string(),
+});
+export type Unreadable = z.infer<typeof unreadableSchema>;
+
+export const intakeEndpoints = {
+  listReadFolders: endpoint('GET', '/read-folders', { needs: 'asker', response: z.array(readFolderSchema) }),
+  updateReadFolder: endpoint('PATCH', '/read-folders/:id', {
+    needs: 'actor',
+    params: idParams,
+    body: z.strictObject({
+      watched: z.boolean().optional(),
+      rereadMinutes: z
+        .number()
+        .int()
+        .min(1)
+        .max(60 * 24 * 30)
+        .nullable()
+        .optional(),
+      collectionId: z.number().int().positive().optional(),
+      recipeId: z.number().int().positive().nullable().optional(),
+      exclude: z.array(z.string().trim().min(1).max(500)).max(100).optional(),
+    }),
+    response: readFolderSchema,
+  }),
+  /** Reads a folder again; what is filed and the same does not come into preparation once more. */
+  readAgain: endpoint('POST', '/read-folders/:id/read', { needs: 'actor', params: idParams, response: jobSchema }),
+  /** What reading a folder would find; nothing is recorded. */
+  countIntake: endpoint('POST', '/intake/count', {
+    needs: 'actor',
+    body: z.strictObject({ path: z.string().min(1).max(4096) }),
+    response: z.object({
+      files: z.number(),
+      sizeBytes: z.number(),
+      same: z.number(),
+      newOrChanged: z.number(),
+      faults: z.number(),
+      otherAudio: z.number(),
+    }),
+  }),
+  startIntake: endpoint('POST', '/intake', {
+    needs: 'actor',
+    body: z.strictObject({
+      path: z.string().min(1).max(4096),
+      batchName: z.string().trim().max(200).optional(),
+      /** The collection of a folder that is read for the first time; else that of the folder above it, or the first. */
+      collectionId: z.number().int().positive().optional(),
+    }),
+    response: z.object({ batch: batchSchema, job: jobSchema }),
+  }),
+  listBatches: endpoint('GET', '/batches', { needs: 'asker', response: z.array(batchSchema) }),
+  getBatch: endpoint('GET', '/batches/:id', { needs: 'asker', params: idParams, response: batchSchema }),
+  listBatchRows: endpoint('GET', '/batches/:id/rows', {
+    needs: 'asker',
+    params: idParams,
+    query: listQuerySchema,
+    response: soundPageSchema,
+  }),
+  listUnreadable: endpoint('GET', '/batches/:id/unreadable', {
+    needs: 'asker',
+    params: idParams,
+    response: z.array(unreadableSchema),
+  }),
+  fileBatch: endpoint('POST', '/batches/:id/file', {
+    needs: 'actor',
+    params: idParams,
+    response: z.object({ filed: z.number(), batch: batchSchema }),
+  }),
+};

@@ -1,0 +1,109 @@
+import { z } from 'zod';
+import { endpoint, idParams, rawEndpoint } from './endpoint.ts';
+import { frameSchema, partSchema, tryOutSchema } from './listening.ts';
+import { soundRowSchema } from './record.ts';
+import { selectionSchema } from './selection.ts';
+
+export const pullListSchema = z.object({
+  id: z.number(),
+  name: z.string(),
+  show: z.string(),
+  scene: z.string(),
+  person: z.string(),
+  entries: z.number(),
+});
+export type PullList = z.infer<typeof pullListSchema>;
+
+export const pullEntrySchema = z.object({
+  id: z.number(),
+  row: soundRowSchema,
+  part: z.object({ from: frameSchema, to: frameSchema }).nullable(),
+  tryOut: tryOutSchema.nullable(),
+  comment: z.string(),
+  addedBy: z.string(),
+});
+export type PullEntry = z.infer<typeof pullEntrySchema>;
+
+export const newPullListSchema = z.strictObject({
+  name: z.string().trim().min(1).max(200),
+  show: z.string().trim().max(200).default(''),
+  scene: z.string().trim().max(200).default(''),
+});
+
+/** What changes of a list; the rest stays, whoever else changes it now. */
+export const pullListChangeSchema = z.strictObject({
+  name: z.string().trim().min(1).max(200).optional(),
+  show: z.string().trim().max(200).optional(),
+  scene: z.string().trim().max(200).optional(),
+});
+
+export const newPullEntrySchema = z.strictObject({
+  soundId: z.number().int().positive(),
+  part: partSchema.nullable().default(null),
+  tryOut: tryOutSchema.nullable().default(null),
+  comment: z.string().trim().max(2000).default(''),
+});
+
+export const pullEntryChangeSchema = z.strictObject({
+  comment: z.string().trim().max(2000).optional(),
+  tryOut: tryOutSchema.nullable().optional(),
+  /** Before which entry it is to stand; null for the end. */
+  before: z.number().int().positive().nullable().optional(),
+  /** Into another list; with `before`, before one of its entries, else at its end. */
+  listId: z.number().int().positive().optional(),
+});
+
+export const pullListsEndpoints = {
+  listPullLists: endpoint('GET', '/pull-lists', { needs: 'asker', response: z.array(pullListSchema) }),
+  makePullList: endpoint('POST', '/pull-lists', {
+    needs: 'actor',
+    body: newPullListSchema,
+    response: z.array(pullListSchema),
+  }),
+  updatePullList: endpoint('PATCH', '/pull-lists/:id', {
+    needs: 'actor',
+    params: idParams,
+    body: pullListChangeSchema,
+    response: z.array(pullListSchema),
+  }),
+  removePullList: endpoint('DELETE', '/pull-lists/:id', {
+    needs: 'actor',
+    params: idParams,
+    response: z.array(pullListSchema),
+  }),
+  listPullEntries: endpoint('GET', '/pull-lists/:id/entries', {
+    needs: 'asker',
+    params: idParams,
+    response: z.array(pullEntrySchema),
+  }),
+  addPullEntry: endpoint('POST', '/pull-lists/:id/entries', {
+    needs: 'actor',
+    params: idParams,
+    body: newPullEntrySchema,
+    response: z.array(pullEntrySchema),
+  }),
+  /** All sounds of a selection, whole, at the end of a list. */
+  addPullSounds: endpoint('POST', '/pull-lists/:id/sounds', {
+    needs: 'actor',
+    params: idParams,
+    body: z.strictObject({ selection: selectionSchema }),
+    response: z.object({ added: z.number() }),
+  }),
+  updatePullEntry: endpoint('PATCH', '/pull-entries/:id', {
+    needs: 'actor',
+    params: idParams,
+    body: pullEntryChangeSchema,
+    response: z.array(pullEntrySchema),
+  }),
+  removePullEntry: endpoint('DELETE', '/pull-entries/:id', {
+    needs: 'actor',
+    params: idParams,
+    response: z.array(pullEntrySchema),
+  }),
+};
+
+export const pullListsRawEndpoints = {
+  exportPullEntry: rawEndpoint('GET', '/pull-entries/:id/export', { needs: 'asker', params: idParams }),
+  /** To be printed: shown by the browser, which prints it. */
+  getPullListReport: rawEndpoint('GET', '/pull-lists/:id/report', { needs: 'asker', params: idParams }),
+};

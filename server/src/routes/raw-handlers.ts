@@ -1,0 +1,172 @@
+import { AppError } from '@flagstone/core/errors';
+import type { RawApi } from '@flagstone/contract/api';
+import type { RawEndpoint } from '@flagstone/contract/endpoint';
+import { exportSchema } from '@flagstone/contract/exports';
+import { partSchema, tryOutSchema } from '@flagstone/contract/listening';
+import { createSession } from 'better-sse';
+import { sql } from 'drizzle-orm';
+import type { Request, Response } from 'express';
+import type { AppContext } from '../app-context.ts';
+import { copies } from '../db/schema.ts';
+import { copyThatIsHere, peaksOf } from '../listening/analyses.ts';
+import { bringBack } from '../intake/imports.ts';
+import { redeem, writeZip } from '../delivering/copy-out.ts';
+import { EXPORT_TYPES, writeExport } from '../delivering/exports.ts';
+import { curvesOf, exportOf, samplesOf, spectrogramOf } from '../listening/listening.ts';
+import { soundsLike } from '../finding/sounds-alike.ts';
+import { pullListReport } from '../delivering/reports.ts';
+import { pullEntry } from '../delivering/pull-lists.ts';
+import { giveUpWhenIdle, type BigAnswers } from './big-answers.ts';
+import { sendWav } from './send-wav.ts';
+import { goneOf } from './gone.ts';
+
+/** Throws BAD_REQUEST for what is no JSON. */
+function jsonOf(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch (cause) {
+    throw new AppError('BAD_REQUEST', 'The request is not JSON.', { cause });
+  }
+}
+
+/** What a handler of a raw endpoint gets: what was asked, parsed, and the answer to be written. */
+interface RawCall<Params, Query, Body> {
+  params: Params;
+  query: Query;
+  body: Body;
+  /** Who asks; 0 where nobody has to be named. */
+  person: number;
+  request: Request;
+  response: Response;
+  /** Answers of many megabytes at once. */
+  big: BigAnswers;
+}
+
+type RawHandlerOf<E> =
+  E extends RawEndpoint<infer Params, infer Query, infer Body>
+    ? (app: AppContext, call: RawCall<Params, Query, Body>) => Promise<void> | void
+    : never;
+
+/** One handler for every raw endpoint of the contract; a missing one does not compile. */
+export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> } = {
+  getHealth: (app, { response }) => {
+    const isWell = app.live.isConnected;
+    response.status(isWell ? 200 : 503).json({ database: isWell ? 'connected' : 'not connected' });
+  },
+  streamAudio: async (app, { params, query, request, response }) => {
+    const { path } = await copyThatIsHere(app, sql`${copies.id} = ${params.id}`);
+    if (query.as === 'wav') return sendWav(request, response, path);
+    await new Promise<void>((resolve, reject) => {
+      response.sendFile(path, { dotfiles: 'allow', cacheControl: false }, (error?: NodeJS.ErrnoException) => {
+        // A player that stops loading closes the connection; that is no fault.
+        if (error && !isGone(error)) reject(error);
+        else resolve();
+      });
+    });
+  },
+  downloadPart: async (app, { params, query, request, response }) => {
+    const { path, name } = await copyThatIsHere(app, sql`${copies.id} = ${params.id}`);
+    const isWhole = query.from === 0 && query.to === Number.MAX_SAFE_INTEGER;
+    response.attachment(`${name.replace(/\.[^.]*$/, '')}${isWhole ? '' : ' part'}.wav`);
+    await sendWav(request, response, path, query);
+  },
+  getPeaks: async (app, { params, query, response }) => {
+    const { channels, buckets, from, to, values } = await peaksOf(app, params.id, query);
+    sendBytes(response, values, {
+      'X-Peaks-Channels': channels,
+      'X-Peaks-Buckets': buckets,
+      'X-Peaks-From': from,
+      'X-Peaks-To': to,
+    });
+  },
+  getSamples: async (app, { params, query, response, big }) => {
+    await big.enter(response);
+    const { samples, channels, sampleRateHz } = await samplesOf(app, params.id, query, goneOf(response));
+    sendBytes(response, samples, { 'X-Channels': channels, 'X-Sample-Rate': sampleRateHz });
+  },
+  getSpectrogram: async (app, { params, query, response }) =>
+    sendBytes(response, await spectrogramOf(app, params.id, query, goneOf(response)), {}),
+  getCurves: async (app, { params, response }) => {
+    const { brightness, brightnessHopSeconds, loudness } = await curvesOf(app, params.id);
+    response.set('Cache-Control', 'no-cache');
+    sendBytes(response, Buffer.concat([brightness, loudness]), {
+      'X-Brightness-Values': brightness.length,
+      'X-Brightness-Hop': brightnessHopSeconds,
+    });
+  },
+  exportTriedOut: async (app, { params, body, response, big }) => {
+    await big.enter(response);
+    sendFile(response, await exportOf(app, params.id, body.part, body.tryOut, goneOf(response)));
+  },
+  downloadTriedOut: async (app, { params, query: { from, to, steps }, response, big }) => {
+    const part = from === undefined || to === undefined ? null : partSchema.parse({ from, to });
+    await big.enter(response);
+    sendFile(response, await exportOf(app, params.id, part, tryOutSchema.parse(jsonOf(steps)), goneOf(response)));
+  },
+  exportPullEntry: async (app, { params, response, big }) => {
+    const { soundId, fromFrame, toFrame, tryOut } = await pullEntry(app, params.id);
+    const part = fromFrame === null || toFrame === null ? null : { from: fromFrame, to: toFrame };
+    await big.enter(response);
+    sendFile(response, await exportOf(app, soundId, part, tryOut ?? [], goneOf(response)));
+  },
+  downloadZip: async (app, { params, response }) => {
+    const asked = redeem(app, params.ticket);
+    response.attachment('sounds.zip').type('application/zip');
+    await writeZip(app, asked.request, asked.personId, response, goneOf(response));
+  },
+  getPullListReport: async (app, { params, response }) => {
+    const { name, pdf } = await pullListReport(app, params.id);
+    response.attachment(`${name}.pdf`);
+    response.setHeader(
+      'Content-Disposition',
+      String(response.get('Content-Disposition')).replace('attachment', 'inline'),
+    );
+    response.type('application/pdf').send(Buffer.from(pdf));
+  },
+  exportTable: async (app, { body, response }) => {
+    const wanted = exportSchema.parse(jsonOf(body.request));
+    response.setHeader('Content-Type', EXPORT_TYPES[wanted.format]);
+    // A report is looked at and printed; the others are kept.
+    const how = wanted.format === 'pdf' ? 'inline' : 'attachment';
+    response.setHeader('Content-Disposition', `${how}; filename="sounds.${wanted.format}"`);
+    await writeExport(app, wanted, response);
+  },
+  importTable: async (app, { query, person, request, response }) => {
+    if (!Buffer.isBuffer(request.body)) throw new AppError('TABLE_INVALID', 'The file is empty.');
+    response.json(await bringBack(app, request.body, query, person));
+  },
+  findAlike: async (app, { query, request, response }) => {
+    response.json(await soundsLike(app, request, query.by, goneOf(response)));
+  },
+  followEvents: async (app, { request, response }) => {
+    // Without the database nothing would ever be told: whoever listens has to know that.
+    if (!app.live.isConnected) throw new AppError('UNAVAILABLE', 'Flagstone has no connection to its database.');
+    const session = await createSession(request, response);
+    const stop = [
+      app.live.subscribe((event) => session.push(event, 'live')),
+      app.live.onLost(() => void response.end()),
+    ];
+    session.once('disconnected', () => stop.forEach((each) => each()));
+  },
+};
+
+/** Whether an answer failed because whoever asked closed the connection. */
+function isGone({ code }: NodeJS.ErrnoException): boolean {
+  return ['ECONNABORTED', 'EPIPE', 'ECONNRESET', 'ERR_STREAM_PREMATURE_CLOSE'].includes(code ?? '');
+}
+
+function sendBytes(response: Response, bytes: NodeJS.ArrayBufferView, facts: Record<string, number>): void {
+  if (!response.get('Cache-Control')) response.set('Cache-Control', 'private, max-age=86400');
+  for (const [name, value] of Object.entries(facts)) response.set(name, String(value));
+  giveUpWhenIdle(response);
+  response.type('application/octet-stream').send(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength));
+}
+
+function sendFile(response: Response, { name, bytes }: { name: string; bytes: Uint8Array<ArrayBuffer> }): void {
+  giveUpWhenIdle(response);
+  response
+    .attachment(name)
+    .set('Cache-Control', 'no-store')
+    .type('audio/wav')
+    .send(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength));
+}
