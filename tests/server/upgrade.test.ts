@@ -1,56 +1,55 @@
-import { cp, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises';
-import os from 'node:os';
-import path from 'node:path';
-import { fileURLToPath } from 'node:url';
-import { connect, type Database } from '@flagstone/server/db/connect';
-import { afterAll, beforeAll, expect, it } from '@jest/globals';
-import { sql } from 'drizzle-orm';
-import { drizzle } from 'drizzle-orm/node-postgres';
-import { migrate } from 'drizzle-orm/node-postgres/migrator';
+import { connect } from '@flagstone/server/db/connect';
+import { beforeEach, describe, expect, it } from '@jest/globals';
 import pg from 'pg';
-import { fillCatalogue } from '../bench/fill-catalogue.ts';
 
-const MIGRATIONS = fileURLToPath(new URL('../../server/migrations', import.meta.url));
-/** The last one before search rows had terms. */
-const BEFORE = 19;
 const server = process.env['FLAGSTONE_TEST_DATABASE'] ?? '';
-const address = server.replace(/\/[^/]+$/, `/upgrade_${process.pid}`);
-let folder = '';
-let missing = 0;
+let count = 0;
+let address = '';
 
-beforeAll(async () => {
-  folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone-migrations-'));
-  await cp(MIGRATIONS, folder, { recursive: true });
-  const journal = path.join(folder, 'meta', '_journal.json');
-  const { entries, ...rest } = JSON.parse(await readFile(journal, 'utf8')) as { entries: { idx: number }[] };
-  const kept = entries.filter(({ idx }) => idx <= BEFORE);
-  missing = entries.length - kept.length;
-  await writeFile(journal, JSON.stringify({ ...rest, entries: kept }));
+/** A database of this version, whose owner is asked to make it look as one before left it. */
+async function databaseAs(...statements: string[]): Promise<void> {
+  await (await connect(address)).close();
+  const owner = new pg.Client(address);
+  await owner.connect();
+  for (const statement of statements) await owner.query(statement);
+  await owner.end();
+}
+
+beforeEach(async () => {
+  const name = `upgrade_${process.pid}_${++count}`;
+  address = server.replace(/\/[^/]+$/, `/${name}`);
   const admin = new pg.Client(server);
   await admin.connect();
-  await admin.query(`create database upgrade_${process.pid}`);
+  await admin.query(`create database ${name}`);
   await admin.end();
 });
-afterAll(() => rm(folder, { recursive: true, force: true }));
 
-it('brings a database of before up to date: fields find what it held, and how often it was used is kept', async () => {
-  const before = new pg.Pool({ connectionString: address });
-  await migrate(drizzle(before), { migrationsFolder: folder });
-  await before.query("insert into people (name, initials) values ('Orla Venn', 'OV')");
-  await fillCatalogue(drizzle(before) as unknown as Database, 50);
-  await before.query('update search_rows set uses = sound_id where sound_id <= 3');
-  await before.query('update copies set gone = true where sound_id = 4');
-  await before.end();
+describe('a database of before', () => {
+  it('is opened when it had the last of the migrations that were joined: its rows stay, its functions are known from then on', async () => {
+    await databaseAs(
+      `insert into people (name, initials) values ('Orla Venn', 'OV')`,
+      'drop table drizzle.applied_functions',
+      // Of the joined migrations each had its row; the time of the last one is the time of the one that they became.
+      `insert into drizzle.__drizzle_migrations (hash, created_at) select 'one before', created_at - 1000 from drizzle.__drizzle_migrations`,
+    );
+    const told: number[] = [];
+    const { db, close } = await connect(address, (migrations) => told.push(migrations));
+    expect(told).toEqual([]);
+    const { rows } = await db.execute('select name from people');
+    expect(rows).toEqual([{ name: 'Orla Venn' }]);
+    await close();
+  });
 
-  const told: number[] = [];
-  const { db, close } = await connect(address, (migrations) => told.push(migrations));
-  expect(told).toEqual([missing]);
-  const { rows } = await db.execute(sql`
-    select count(*) as sounds, sum(uses) as uses, count(*) filter (where terms @@ '''state=gone''' and state = 'gone' and copies = 0) as gone,
-      count(*) filter (where terms @@ flagstone_asked('description', to_tsvector('english', 'benchmarks'))) as described from search_rows`);
-  expect(rows).toEqual([{ sounds: 50, uses: 6, gone: 1, described: 50 }]);
-  await close();
-  // What is up to date is not told of.
-  await (await connect(address, (migrations) => told.push(migrations))).close();
-  expect(told).toHaveLength(1);
+  it('is refused, and left as it is, when it is older than that', async () => {
+    await databaseAs('update drizzle.__drizzle_migrations set created_at = created_at - 1000');
+    await expect(connect(address)).rejects.toMatchObject({ code: 'DATABASE_TOO_OLD' });
+  });
+
+  it('is told of the migrations that it lacks before they run', async () => {
+    const told: number[] = [];
+    await (await connect(address, (migrations) => told.push(migrations))).close();
+    await (await connect(address, (migrations) => told.push(migrations))).close();
+    // A new one lacks nothing, and neither does one that is up to date.
+    expect(told).toEqual([]);
+  });
 });

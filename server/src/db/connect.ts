@@ -1,9 +1,11 @@
 import { fileURLToPath } from 'node:url';
+import { AppError } from '@flagstone/core/errors';
 import { readMigrationFiles } from 'drizzle-orm/migrator';
 import { drizzle, type NodePgQueryResultHKT } from 'drizzle-orm/node-postgres';
 import { migrate } from 'drizzle-orm/node-postgres/migrator';
 import type { PgDatabase } from 'drizzle-orm/pg-core';
 import pg from 'pg';
+import { applyFunctions, functionFiles } from './functions.ts';
 import { makeJobQueueTables } from './job-queue-tables.ts';
 import { restrictedAddress } from './restricted-role.ts';
 import { KeepingClient } from './kept-statements.ts';
@@ -76,7 +78,11 @@ async function migrateOnce(connectionString: string, onUpgrade: (migrations: num
     await client.query(`select pg_advisory_lock(hashtext('flagstone migrations'))`);
     const missing = await missingMigrations(client);
     if (missing > 0) onUpgrade(missing);
+    const functions = await functionFiles();
+    await applyFunctions(client, functions);
     await migrate(drizzle(client), { migrationsFolder: MIGRATIONS });
+    const left = await applyFunctions(client, functions);
+    if (left.length > 0) throw new Error(`These functions need tables that are not there: ${left.join(', ')}`);
     await makeJobQueueTables(connectionString);
     return await restrictedAddress(client, connectionString);
   } finally {
@@ -85,7 +91,7 @@ async function migrateOnce(connectionString: string, onUpgrade: (migrations: num
   }
 }
 
-/** How many migrations came since those of a database; none for a new one. */
+/** How many migrations came since those of a database; none for a new one. Throws DATABASE_TOO_OLD for one that is older than the first of them. */
 async function missingMigrations(client: pg.Client): Promise<number> {
   const { rows: tables } = await client.query<{ none: boolean }>(
     `select to_regclass('drizzle.__drizzle_migrations') is null as none`,
@@ -95,5 +101,9 @@ async function missingMigrations(client: pg.Client): Promise<number> {
     'select max(created_at) as last from drizzle.__drizzle_migrations',
   );
   const last = Number(rows[0]?.last ?? Infinity);
-  return readMigrationFiles({ migrationsFolder: MIGRATIONS }).filter(({ folderMillis }) => folderMillis > last).length;
+  const migrations = readMigrationFiles({ migrationsFolder: MIGRATIONS });
+  // The first one lays out all tables: what came before it was joined into it.
+  if (migrations.some(({ folderMillis }, index) => index === 0 && folderMillis > last))
+    throw new AppError('DATABASE_TOO_OLD', 'This database was last opened by a version from before November 2026.');
+  return migrations.filter(({ folderMillis }) => folderMillis > last).length;
 }

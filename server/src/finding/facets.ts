@@ -72,7 +72,7 @@ export async function countFacets(app: AppContext, filter: ListFilter): Promise<
 const allFacets = keptAnswer(async (app) => (await countUnder(app, filterSchema.parse({}))).facets);
 
 const allCategories = keptAnswer(async (app): Promise<CategoryCounts> => {
-  const conditions = (await conditionsNow(app.db))(filterSchema.parse({}));
+  const conditions = (await conditionsNow(app.db, ''))(filterSchema.parse({}));
   return categoriesOf(await countIn(app, { conditions, factor: 1 }, [], true));
 });
 

@@ -64,7 +64,7 @@ export async function inSample<Value extends HitCount | { total: HitCount }>(
 }
 
 const countCatalogue = keptAnswer(async (app) => {
-  const conditionsOf = await conditionsNow(app.db);
+  const conditionsOf = await conditionsNow(app.db, '');
   return count(app.db, conditionsOf(filterSchema.parse({})));
 });
 
@@ -92,7 +92,7 @@ function atOnce<Value>(
 }
 
 async function expect(app: AppContext, filter: ListFilter): Promise<Expectation> {
-  const conditionsOf = await conditionsNow(app.db);
+  const conditionsOf = await conditionsNow(app.db, filter.q);
   const named = wordsAsked(filter.q) ? [conditionsOf({ ...filter, also: '' }, true)] : [];
   const [ofAll, everything, ofNamed] = await expectationsOf(app.db, [conditionsOf(filter), [sql`f.filed`], ...named]);
   if (!ofAll || !everything) throw new Error('PostgreSQL did not say what it expects');

@@ -108,7 +108,13 @@ export async function* rowsInListOrder(
 async function catalogueIds(app: AppContext, query: ListQuery): Promise<Float64Array> {
   const withRecord = sortKeysOf(query).some(({ key }) => OF_RECORD.includes(key));
   const keys = keysOf(query, (key) => sortColumn(key, true, query.seed), sql`f.sound_id`);
-  return idsInOrder(app, sql`f.sound_id`, catalogueTables(withRecord), (await conditionsNow(app.db))(query), keys);
+  return idsInOrder(
+    app,
+    sql`f.sound_id`,
+    catalogueTables(withRecord),
+    (await conditionsNow(app.db, query.q))(query),
+    keys,
+  );
 }
 
 async function batchIds(app: AppContext, batchId: number, query: ListQuery): Promise<Float64Array> {
@@ -165,7 +171,7 @@ async function catalogueInOrder(
     withRecord ? sql`r.sound_id` : sql`f.sound_id`,
   );
   const order: Order = { keys, beyond: beyondMark(query, keys), withRecord };
-  const conditions = (expectation?.conditionsOf ?? (await conditionsNow(app.db)))(query);
+  const conditions = (expectation?.conditionsOf ?? (await conditionsNow(app.db, query.q)))(query);
   const limit = query.limit + 1;
   const hasIndex = wanted.length === 1 && wanted[0]?.key !== 'shuffle';
   const pageOfRows = (rows: readonly KeyRow[]): PageOfIds => pageOf(valuesOf(rows, keys), query.limit);

@@ -4,6 +4,7 @@ import { parseQuery, type Bound, type FieldTest, type QueryNode } from '@flagsto
 import type { ListFilter } from '@flagstone/contract/selection';
 import { FIELDS } from '@flagstone/core/record/fields';
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
+import type { Queryable } from '../db/connect.ts';
 import { records } from '../db/schema.ts';
 import { stateCondition } from './copy-state.ts';
 import { hasTerm, hasWords, term } from './terms.ts';
@@ -55,9 +56,14 @@ const IS: Record<string, SQL> = {
  * The conditions that a search line means, over search rows `f`; none for an empty one. The last word also stands for the
  * beginning of a word while no space follows it. With `isNamed`, the words have to stand in name, keywords or category. Throws QUERY_INVALID with the places of what cannot be read.
  */
-export function queryConditions({ q, also, person }: Asked, isCatalogue: boolean, isNamed = false): SQL[] {
+export function queryConditions(
+  { q, also, person }: Asked,
+  isCatalogue: boolean,
+  isNamed = false,
+  drives: KnownDrives = new Map(),
+): SQL[] {
   const { query, faults } = parseQuery(q, true);
-  const context: Context = { isCatalogue, also: alsoIn(also), person: Number(person) };
+  const context: Context = { isCatalogue, also: alsoIn(also), person: Number(person), drives };
   const [fault] = faults;
   if (fault)
     throw new AppError('QUERY_INVALID', `${fault.message} (at letter ${fault.at + 1}).`, { details: { faults } });
@@ -91,6 +97,44 @@ interface Context {
   isCatalogue: boolean;
   also: ReadonlyMap<string, readonly string[]>;
   person: number;
+  drives: KnownDrives;
+}
+
+/** The text queries over terms that fields about drives (`in:`, `drive:`) stand for, by `keyOfDrives`. */
+export type KnownDrives = ReadonlyMap<string, string>;
+
+/**
+ * Looks up the drives that a search line names, before it is planned: then PostgreSQL knows how much to expect, and reads the table of drives once and not for each
+ * row that it looks at.
+ */
+export async function drivesAsked(db: Queryable, line: string): Promise<KnownDrives> {
+  const asked = new Map<string, SQL>();
+  const collect = (node: QueryNode): void => {
+    if (node.kind === 'all' || node.kind === 'any') node.parts.forEach(collect);
+    else if (node.kind === 'not') collect(node.part);
+    else if (node.kind === 'field' && node.test.kind === 'text') {
+      const question = driveQuestion(node.field, node.test);
+      if (question) asked.set(keyOfDrives(node.field, node.test), question);
+    }
+  };
+  collect(parseQuery(line, true).query);
+  if (asked.size === 0) return new Map();
+  const { rows } = await db.execute<{ terms: string[] }>(
+    sql`select array[${sql.join([...asked.values()], sql`, `)}]::text[] as terms`,
+  );
+  return new Map([...asked.keys()].map((key, at) => [key, rows[0]?.terms[at] ?? '']));
+}
+
+const keyOfDrives = (field: string, test: TextTest): string => JSON.stringify([field, test]);
+
+/** The text query over terms for a field about drives, as PostgreSQL works it out; undefined for any other field. */
+function driveQuestion(field: string, test: TextTest): SQL | undefined {
+  if (field === 'in') {
+    const { drive, folder } = drivePlace(test.text);
+    return sql`flagstone_in(${drive}, ${folder})`;
+  }
+  if (field !== 'drive') return undefined;
+  return sql`flagstone_on_drives(${questionFor(test)}, ${test.whole ? test.text.toLowerCase() : ''})`;
 }
 
 /** The words that stand beside each word. */
@@ -157,7 +201,7 @@ function conditionOf(node: QueryNode, context: Context): SQL {
   return sql`true`;
 }
 
-function fieldCondition(name: string, test: FieldTest, { isCatalogue, person }: Context): SQL {
+function fieldCondition(name: string, test: FieldTest, { isCatalogue, person, drives }: Context): SQL {
   if (test.kind === 'choice') {
     if (name === 'state') return stateCondition(test.choice === 'instep' ? 'inStep' : test.choice, isCatalogue);
     if (test.choice === 'favourite') return marked(sql`m.favourite and m.person_id = ${person}`);
@@ -189,7 +233,10 @@ function fieldCondition(name: string, test: FieldTest, { isCatalogue, person }: 
     );
   if (test.kind === 'date')
     return bounded(sql`f.created_at`, test.from, test.to, (days) => sql`to_timestamp(${days * 86_400})`);
-  return textCondition(name, test);
+  const question = driveQuestion(name, test);
+  if (!question) return textCondition(name, test);
+  const known = drives.get(keyOfDrives(name, test));
+  return known === undefined ? sql`f.terms @@ (select ${question})` : sql`f.terms @@ ${known}::tsquery`;
 }
 
 /** Somebody marked the sound so. */
@@ -205,12 +252,6 @@ function bounded(column: SQL, from: Bound | undefined, to: Bound | undefined, va
     ...(to ? [to.open ? sql`${column} < ${value(to.value)}` : sql`${column} <= ${value(to.value)}`] : []),
   ];
   return sql`(${sql.join(parts, sql` and `)})`;
-}
-
-/** A copy stands in a folder or below it: the drive's name, then the folders, `/` between them. Names are taken as they are. */
-function isIn(place: string): SQL {
-  const { drive, folder } = drivePlace(place);
-  return sql`f.terms @@ flagstone_in(${drive}, ${folder})`;
 }
 
 /** A drive's name `v` as it stands in a place: without slashes. */
@@ -241,9 +282,7 @@ function textCondition(name: string, test: TextTest): SQL {
       sql`exists (select from unnest(m.tags) tag where lower(tag) ${whole ? sql`= ${lower}` : sql`like ${begins}`})`,
     );
   }
-  if (name === 'in') return isIn(text);
   if (name === 'layout' || name === 'container') return hasTerm(term(name, lower, !whole));
-  if (name === 'drive') return sql`f.terms @@ flagstone_on_drives(${questionFor(test)}, ${whole ? lower : ''})`;
   if (name === 'name' || name === 'folder') {
     const column = name === 'name' ? sql`k.name` : sql`k.folder`;
     return inField(

@@ -8,7 +8,7 @@ import { KEPT } from '../db/kept-statements.ts';
 import { searchRows } from '../db/finding-schema.ts';
 import { records } from '../db/schema.ts';
 import { stateCondition } from './copy-state.ts';
-import { queryConditions } from './query-sql.ts';
+import { drivesAsked, queryConditions, type KnownDrives } from './query-sql.ts';
 
 /** Brings the search rows of sounds up to date with their records and copies; makes those that are missing. */
 export async function refreshSearch(db: Queryable, soundIds: readonly number[]): Promise<void> {
@@ -36,18 +36,19 @@ export function catalogueTables(withRecord = false): SQL {
 export type ConditionsOf = (filter: ListFilter, isNamed?: boolean) => SQL[];
 
 /**
- * How filters narrow the catalogue as it is now. That nothing is retired is found out first: asked for each sound, PostgreSQL would not use its
- * indexes.
+ * How filters with a search line narrow the catalogue as it is now. That nothing is retired, and which drives are meant, is found out first: asked for each sound,
+ * PostgreSQL would not use its indexes.
  */
-export async function conditionsNow(db: Queryable): Promise<ConditionsOf> {
+export async function conditionsNow(db: Queryable, line: string): Promise<ConditionsOf> {
   const { rows } = await db.execute<{ some: boolean }>(
     sql`${KEPT} select exists (select from collections where retired_at is not null) as some`,
   );
   const retired = rows[0]?.some === true ? [IS_NOT_RETIRED] : [];
+  const drives = await drivesAsked(db, line);
   return (filter, isNamed = false) => [
     sql`f.filed`,
     ...(filter.collection === '' ? retired : []),
-    ...narrowing(filter, { kind: 'catalogue' }, isNamed),
+    ...narrowing(filter, { kind: 'catalogue' }, isNamed, drives),
   ];
 }
 
@@ -57,10 +58,10 @@ export function filterConditions(filter: ListFilter, source?: { kind: string }):
   return [...narrowing(filter, source), ...retired];
 }
 
-function narrowing(filter: ListFilter, source?: { kind: string }, isNamed = false): SQL[] {
+function narrowing(filter: ListFilter, source?: { kind: string }, isNamed = false, drives?: KnownDrives): SQL[] {
   const when = (value: string, condition: () => SQL): SQL[] => (value === '' ? [] : [condition()]);
   return [
-    ...queryConditions(filter, source?.kind === 'catalogue', isNamed),
+    ...queryConditions(filter, source?.kind === 'catalogue', isNamed, drives),
     ...when(filter.collection, () => inCollections(filter.collection)),
     ...when(filter.category, () => sql`f.category = ${filter.category}`),
     ...when(filter.catId, () => sql`f.cat_id = ${filter.catId}`),

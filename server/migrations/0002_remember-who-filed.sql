@@ -1,2 +1,0 @@
-ALTER TABLE "batches" ADD COLUMN "filed_by" integer;--> statement-breakpoint
-ALTER TABLE "batches" ADD CONSTRAINT "batches_filed_by_people_id_fk" FOREIGN KEY ("filed_by") REFERENCES "public"."people"("id") ON DELETE no action ON UPDATE no action;

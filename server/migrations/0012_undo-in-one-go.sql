@@ -1,1 +1,0 @@
-ALTER TABLE "changes" ADD COLUMN "run_id" uuid;

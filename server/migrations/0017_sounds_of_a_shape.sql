@@ -1,1 +1,0 @@
-CREATE INDEX "analyses_shape" ON "analyses" USING gist (cube_subset("features", array[34, 35, 36, 37, 38, 39, 40, 41, 42, 43, 44, 45]));

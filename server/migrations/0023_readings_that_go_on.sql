@@ -1,1 +1,0 @@
-ALTER TABLE "batch_items" ADD COLUMN "scan_id" uuid;

@@ -1,1 +1,0 @@
-ALTER TABLE "batches" ADD COLUMN "other_audio" jsonb DEFAULT '{}' NOT NULL;

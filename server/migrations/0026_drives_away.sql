@@ -1,1 +1,0 @@
-ALTER TABLE "drives" ADD COLUMN "away" boolean DEFAULT false NOT NULL;

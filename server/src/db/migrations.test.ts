@@ -1,0 +1,23 @@
+import { createHash } from 'node:crypto';
+import { readdir, readFile } from 'node:fs/promises';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { expect, it } from '@jest/globals';
+
+const FOLDER = fileURLToPath(new URL('../../migrations', import.meta.url));
+
+/** SHA-256 of every migration that landed: data folders have run it, so it is never edited. A new one is added here when it lands. */
+const LANDED: Record<string, string> = {
+  '0000_lay-out-the-tables.sql': '4db9da7b54465236a6998bbef35ef7e05d860fae1414d2a4d37d88aeb7bc3fad',
+};
+
+it('keeps every migration as it landed', async () => {
+  const files = (await readdir(FOLDER)).filter((name) => name.endsWith('.sql'));
+  const digests = await Promise.all(
+    files.map(async (name): Promise<[string, string]> => {
+      const text = await readFile(path.join(FOLDER, name));
+      return [name, createHash('sha256').update(text).digest('hex')];
+    }),
+  );
+  expect(Object.fromEntries(digests)).toEqual(LANDED);
+});

@@ -1,0 +1,67 @@
+import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import pg from 'pg';
+import { connect } from '@flagstone/server/db/connect';
+import { applyFunctions, functionFiles } from '@flagstone/server/db/functions';
+
+const name = `functions_${process.pid}`;
+const server = process.env['FLAGSTONE_TEST_DATABASE'] ?? '';
+let owner: pg.Client;
+
+beforeAll(async () => {
+  const admin = new pg.Client(server);
+  await admin.connect();
+  await admin.query(`create database ${name}`);
+  await admin.end();
+  const address = server.replace(/\/[^/]+$/, `/${name}`);
+  await (await connect(address)).close();
+  owner = new pg.Client(address);
+  await owner.connect();
+});
+afterAll(() => owner.end());
+
+async function ofDatabase<Row extends pg.QueryResultRow>(columns: string, condition = 'true'): Promise<Row[]> {
+  const { rows } = await owner.query<Row>(`
+    select ${columns} from pg_proc p where pronamespace = 'public'::regnamespace and starts_with(proname, 'flagstone_') and ${condition} order by 1`);
+  return rows;
+}
+
+describe('the functions of the database', () => {
+  it('have one home each, by their name', async () => {
+    const made = await ofDatabase<{ proname: string }>('distinct proname');
+    expect(made.map(({ proname }) => proname)).toEqual((await functionFiles()).map((file) => file.name));
+  });
+
+  it('are not called immutable when they read tables: what they say of the same arguments changes with these', async () => {
+    const reading = `provolatile = 'i' and exists (select from pg_tables t where schemaname = 'public' and p.prosrc ~* ('\\m(from|join)\\s+' || t.tablename || '\\M'))`;
+    expect(await ofDatabase('proname', reading)).toEqual([]);
+  });
+
+  it('are made anew when their text changes, and only then', async () => {
+    const text = (says: string): string =>
+      `create or replace function flagstone_trial() returns text language sql as $$ select '${says}' $$;`;
+    const file = (says: string) => ({ name: 'flagstone_trial', text: text(says), digest: says });
+    const said = async (): Promise<unknown> => (await owner.query('select flagstone_trial() as said')).rows[0];
+    expect(await applyFunctions(owner, [file('one')])).toEqual([]);
+    expect(await said()).toEqual({ said: 'one' });
+    await owner.query(text('by hand'));
+    await applyFunctions(owner, [file('one')]);
+    expect(await said()).toEqual({ said: 'by hand' });
+    await applyFunctions(owner, [file('two')]);
+    expect(await said()).toEqual({ said: 'two' });
+  });
+
+  it('wait for the tables that they take rows of, and stay as they are when their text is at fault', async () => {
+    const taking = {
+      name: 'flagstone_later',
+      digest: 'first',
+      text: 'create or replace function flagstone_later(r a_table_to_come) returns int language sql as $$ select r.number $$;',
+    };
+    expect(await applyFunctions(owner, [taking])).toEqual(['flagstone_later']);
+    await owner.query('create table a_table_to_come (number int)');
+    expect(await applyFunctions(owner, [taking])).toEqual([]);
+    const faulty = { ...taking, digest: 'second', text: 'create or replace function flagstone_later( returns int' };
+    await expect(applyFunctions(owner, [faulty])).rejects.toThrow('The function flagstone_later cannot be made');
+    const { rows } = await owner.query(`select digest from drizzle.applied_functions where name = 'flagstone_later'`);
+    expect(rows).toEqual([{ digest: 'first' }]);
+  });
+});
