@@ -2,17 +2,12 @@ import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import pg from 'pg';
 import { connect } from '@flagstone/server/db/connect';
 import { applyFunctions, functionFiles } from '@flagstone/server/db/functions';
+import { newDatabase } from './new-database.ts';
 
-const name = `functions_${process.pid}`;
-const server = process.env['FLAGSTONE_TEST_DATABASE'] ?? '';
 let owner: pg.Client;
 
 beforeAll(async () => {
-  const admin = new pg.Client(server);
-  await admin.connect();
-  await admin.query(`create database ${name}`);
-  await admin.end();
-  const address = server.replace(/\/[^/]+$/, `/${name}`);
+  const address = await newDatabase(`functions_${process.pid}`, 'empty');
   await (await connect(address)).close();
   owner = new pg.Client(address);
   await owner.connect();

@@ -1,7 +1,9 @@
 import { chmod, mkdtemp } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
+import { connect } from '@flagstone/server/db/connect';
 import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
+import { newDatabase, TEMPLATE } from './new-database.ts';
 
 /** One PostgreSQL for all server tests of a run, in a folder of its own; each test file makes its own database in it. */
 export default async function startPostgres(): Promise<void> {
@@ -11,5 +13,6 @@ export default async function startPostgres(): Promise<void> {
   const postgres = await startLocalPostgres(folder);
   process.env['FLAGSTONE_TEST_DATABASE'] = postgres.connectionString;
   process.env['FLAGSTONE_TEST_FOLDER'] = folder;
+  await (await connect(await newDatabase(TEMPLATE, 'empty'))).close();
   Object.assign(globalThis, { stopTestPostgres: () => postgres.stop() });
 }

@@ -12,6 +12,7 @@ import { sql } from 'drizzle-orm';
 import pg from 'pg';
 import pino from 'pino';
 import request, { type Response } from 'supertest';
+import { newDatabase } from './new-database.ts';
 
 jest.setTimeout(30_000);
 
@@ -36,16 +37,11 @@ export class TestApplication {
   }
 
   static async open(): Promise<TestApplication> {
-    const server = process.env['FLAGSTONE_TEST_DATABASE'] ?? '';
     const name = `test_${path
       .basename(await mkdtemp(path.join(os.tmpdir(), 'fs-')))
       .replace(/\W/g, '_')
       .toLowerCase()}_${process.pid}`;
-    const admin = new pg.Client(server);
-    await admin.connect();
-    await admin.query(`create database ${name}`);
-    await admin.end();
-    const address = server.replace(/\/[^/]+$/, `/${name}`);
+    const address = await newDatabase(name);
     const drive = await mkdtemp(path.join(os.tmpdir(), 'flagstone-drive-'));
     return new TestApplication(drive, address, await openApplication(address, [drive], quiet()));
   }

@@ -1,8 +1,8 @@
 import { connect } from '@flagstone/server/db/connect';
 import { beforeEach, describe, expect, it } from '@jest/globals';
 import pg from 'pg';
+import { newDatabase } from './new-database.ts';
 
-const server = process.env['FLAGSTONE_TEST_DATABASE'] ?? '';
 let count = 0;
 let address = '';
 
@@ -16,12 +16,7 @@ async function databaseAs(...statements: string[]): Promise<void> {
 }
 
 beforeEach(async () => {
-  const name = `upgrade_${process.pid}_${++count}`;
-  address = server.replace(/\/[^/]+$/, `/${name}`);
-  const admin = new pg.Client(server);
-  await admin.connect();
-  await admin.query(`create database ${name}`);
-  await admin.end();
+  address = await newDatabase(`upgrade_${process.pid}_${++count}`, 'empty');
 });
 
 describe('a database of before', () => {
