@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { readdir, readFile } from 'node:fs/promises';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
-import pg from 'pg';
+import type pg from 'pg';
 
 /** The functions of the database, one home each: `functions/NAME.sql` holds all that is called NAME. */
 export const FUNCTIONS_FOLDER = fileURLToPath(new URL('./functions', import.meta.url));

@@ -12,8 +12,9 @@ import { withoutField } from '@flagstone/core/query/toggle-term';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { drives } from '../db/schema.ts';
-import { countHits, inSample, type Sample } from './hits.ts';
-import { keptAnswer } from './kept.ts';
+import { cachedAnswer } from './cached-answer.ts';
+import { countHits, countInSample } from './count-hits.ts';
+import type { Sample } from './search-plan.ts';
 import { allOf, upTo } from '../db/sql-parts.ts';
 import { catalogueTables, conditionsNow, isNarrow } from '../records/search.ts';
 
@@ -69,9 +70,9 @@ export async function countFacets(app: AppContext, filter: ListFilter): Promise<
   return isNarrow(filter) ? (await countUnder(app, filter)).facets : allFacets(app);
 }
 
-const allFacets = keptAnswer(async (app) => (await countUnder(app, filterSchema.parse({}))).facets);
+const allFacets = cachedAnswer(async (app) => (await countUnder(app, filterSchema.parse({}))).facets);
 
-const allCategories = keptAnswer(async (app): Promise<CategoryCounts> => {
+const allCategories = cachedAnswer(async (app): Promise<CategoryCounts> => {
   const conditions = (await conditionsNow(app.db, ''))(filterSchema.parse({}));
   return categoriesOf(await countIn(app, { conditions, factor: 1 }, [], true));
 });
@@ -129,7 +130,7 @@ async function countValues(
   facets: readonly Facet[],
   withCategories: boolean,
 ): Promise<Counted> {
-  return inSample(app, filter, (sample) => countIn(app, sample, facets, withCategories));
+  return countInSample(app, filter, (sample) => countIn(app, sample, facets, withCategories));
 }
 
 type CountedRow = Record<string, string | null> & { count: number; left: number };
@@ -137,7 +138,7 @@ type CountedRow = Record<string, string | null> & { count: number; left: number 
 /** How much is found, the most frequent values of each facet in it, and all its categories, counted in one pass. */
 async function countIn(
   app: AppContext,
-  { conditions, factor, most }: Sample,
+  { conditions, factor, limit }: Sample,
   asked: readonly Facet[],
   withCategories: boolean,
 ): Promise<Counted> {
@@ -165,7 +166,7 @@ async function countIn(
       from hit h join copies k on k.sound_id = h.found_id group by k.drive_id`
     : sql``;
   const { rows } = await app.db.execute<CountedRow>(sql`
-    with hit as (select ${sql.join(columns, sql`, `)} from ${catalogueTables()} where ${allOf(conditions)} ${upTo(most)})
+    with hit as (select ${sql.join(columns, sql`, `)} from ${catalogueTables()} where ${allOf(conditions)} ${upTo(limit)})
     select count(*) as count, ${named.length > 0 ? sql`grouping(${sql.join(named, sql`, `)})` : sql`0`} as left, null as on_drive ${shown} ${categories}
     from hit group by grouping sets (${sql.join(sets, sql`, `)}) ${onDrives}`);
   const all = 2 ** named.length - 1;

@@ -5,7 +5,7 @@ import { withoutField } from '@flagstone/core/query/toggle-term';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
-import { sampleOf, type Sample } from './hits.ts';
+import { sampleOf, type Sample } from './search-plan.ts';
 import { belowFolder, DRIVE_PART, drivePlace } from '../records/query-sql.ts';
 import { allOf } from '../db/sql-parts.ts';
 import { catalogueTables } from '../records/search.ts';

@@ -11,10 +11,11 @@ import {
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { COPY_STATE } from '../records/copy-state.ts';
-import { countHits, expectationOf, type Expectation } from './hits.ts';
-import { alongIndex, columnsOf, gathered, sortedBy, type KeyRow, type Keys, type Order } from './in-order.ts';
-import { keysSchema, pageOf, readMark, type PageOfIds } from './page-marks.ts';
+import { countHits } from './count-hits.ts';
+import { columnsOf, firstRows, sortedBy, type KeyRow, type Order, type SortColumns } from './first-rows.ts';
+import { keysSchema, pageOf, readMark, type PageOfIds } from './keyset-page.ts';
 import { relevantPage } from './relevance.ts';
+import { planOf, WAYS_THROUGH_ALL, type SearchPlan } from './search-plan.ts';
 import { allOf } from '../db/sql-parts.ts';
 import { catalogueTables, conditionsNow, filterConditions, isNarrow } from '../records/search.ts';
 import { batchTables, rowsInOrder } from '../records/sound-rows.ts';
@@ -51,14 +52,7 @@ function sortColumn(key: SortKey, isCatalogue: boolean, seed: number): SQL {
   return columns[key];
 }
 
-/** Of what one sound in so many has, the first ones are met soon on the way along an index; else all are gathered and sorted, which then costs no more. */
-const FREQUENT = 200;
-
-/** What is gathered before it is said that there are more than expected: so many times as many, and some. */
-const MANY_MORE = 2;
-const SOME = 3000;
-
-/** Keys that are columns of the record. */
+/** SortColumns that are columns of the record. */
 const OF_RECORD: readonly SortKey[] = ['description', 'keywords', 'creatorId', 'sourceId'];
 
 /** One page of a batch or of the catalogue, by key: page one hundred costs what page one costs. How much there is in all stands on the first. */
@@ -128,7 +122,7 @@ async function idsInOrder(
   id: SQL,
   tables: SQL,
   conditions: readonly SQL[],
-  keys: Keys,
+  keys: SortColumns,
 ): Promise<Float64Array> {
   const { rows } = await app.db.execute<{ ids: string | null }>(sql`
     select string_agg(i.id::text, ',') as ids from (select ${id} as id, ${columnsOf(keys)} from ${tables} where ${allOf([...conditions])} order by ${sortedBy(keys)}) i`);
@@ -140,14 +134,14 @@ type CountedPage = [PageOfIds, HitCount | undefined];
 
 async function cataloguePage(app: AppContext, query: ListQuery): Promise<CountedPage> {
   const isFirst = query.after === undefined;
-  const expectation = isNarrow(query) ? await expectationOf(app, query) : undefined;
+  const plan = isNarrow(query) ? await planOf(app, query) : undefined;
   // All of few have to be looked at anyway to put them in order. Else it is counted beside: whoever waits for both waits for the longer one.
-  const isCounted = isFirst && expectation?.isFew === true;
+  const isCounted = isFirst && plan?.isFew === true;
   const counting = async (): Promise<HitCount | undefined> =>
     !isFirst || isCounted || query.count === 'free' ? undefined : countHits(app, query);
   const paging = async (): Promise<PageOfIds> =>
-    (query.sort === 'relevance' && expectation ? await relevantPage(app, query, expectation) : undefined) ??
-    catalogueInOrder(app, query, expectation);
+    (query.sort === 'relevance' && plan ? await relevantPage(app, query, plan) : undefined) ??
+    catalogueInOrder(app, query, plan);
   const [page, counted] = await Promise.all([paging(), counting()]);
   // A sample says little of the few that PostgreSQL did not expect to be few: a phrase of two frequent words.
   const total = page.total ?? (isFirst && page.next === null ? page.ids.length : undefined);
@@ -157,11 +151,7 @@ async function cataloguePage(app: AppContext, query: ListQuery): Promise<Counted
 }
 
 /** A page of the catalogue by the keys that are asked for. */
-async function catalogueInOrder(
-  app: AppContext,
-  query: ListQuery,
-  expectation: Expectation | undefined,
-): Promise<PageOfIds> {
+async function catalogueInOrder(app: AppContext, query: ListQuery, plan: SearchPlan | undefined): Promise<PageOfIds> {
   const wanted = sortKeysOf(query);
   const withRecord = wanted.some(({ key }) => OF_RECORD.includes(key));
   // The number stands in the same index as what is sorted by.
@@ -171,24 +161,12 @@ async function catalogueInOrder(
     withRecord ? sql`r.sound_id` : sql`f.sound_id`,
   );
   const order: Order = { keys, beyond: beyondMark(query, keys), withRecord };
-  const conditions = (expectation?.conditionsOf ?? (await conditionsNow(app.db, query.q)))(query);
-  const limit = query.limit + 1;
+  const conditions = (plan?.conditionsOf ?? (await conditionsNow(app.db, query.q)))(query);
   const hasIndex = wanted.length === 1 && wanted[0]?.key !== 'shuffle';
-  const pageOfRows = (rows: readonly KeyRow[]): PageOfIds => pageOf(valuesOf(rows, keys), query.limit);
-  const along = async (): Promise<PageOfIds | undefined> => {
-    const rows = hasIndex ? await alongIndex(app.db, order, conditions, limit, FREQUENT) : undefined;
-    return rows && pageOfRows(rows);
-  };
-  const gather = async (most?: number): Promise<PageOfIds | undefined> => {
-    const all = await gathered(app.db, order, conditions, limit, most);
-    return all && { ...pageOfRows(all.rows), ...(query.after === undefined ? { total: all.total } : {}) };
-  };
-  if (!expectation) return (await along()) ?? (await gather()) ?? pageOfRows([]);
-  const { isFew, expected, filed } = expectation;
-  const isFrequent = !isFew && expected * FREQUENT >= filed;
-  // Of words that always stand together PostgreSQL expects far too few. Where there are many more, they are met soon.
-  const page = isFrequent ? await along() : ((await gather(MANY_MORE * expected + SOME)) ?? (await along()));
-  return page ?? (await gather()) ?? pageOfRows([]);
+  const ways = (plan?.inOrder ?? WAYS_THROUGH_ALL).filter(({ by }) => hasIndex || by !== 'walk');
+  const { rows, total } = await firstRows(app, ways, order, conditions, query.limit + 1);
+  const page = pageOf(valuesOf(rows, keys), query.limit);
+  return total !== undefined && query.after === undefined ? { ...page, total } : page;
 }
 
 async function batchPage(app: AppContext, batchId: number, query: ListQuery): Promise<CountedPage> {
@@ -219,20 +197,20 @@ async function batchInOrder(
 }
 
 /** What is the same in all keys stands in the order of its number, turned round with the last key. */
-function keysOf(query: ListQuery, columnOf: (key: SortKey) => SQL, id: SQL): Keys {
+function keysOf(query: ListQuery, columnOf: (key: SortKey) => SQL, id: SQL): SortColumns {
   const keys = sortKeysOf(query).map(({ key, descending }) => ({ column: columnOf(key), descending }));
   return [...keys, { column: id, descending: keys.at(-1)?.descending ?? false }];
 }
 
-const valuesOf = (rows: readonly KeyRow[], keys: Keys): (string | number)[][] =>
+const valuesOf = (rows: readonly KeyRow[], keys: SortColumns): (string | number)[][] =>
   rows.map((row) => keys.map((_, index) => row[`k${index}`] ?? ''));
 
-function beyondMark({ after }: ListQuery, keys: Keys): SQL[] {
+function beyondMark({ after }: ListQuery, keys: SortColumns): SQL[] {
   return after === undefined ? [] : [afterKeys(keys, readMark(after, keysSchema(keys.length)))];
 }
 
 /** Rows behind a row with these keys. */
-function afterKeys(keys: Keys, values: readonly (string | number)[]): SQL {
+function afterKeys(keys: SortColumns, values: readonly (string | number)[]): SQL {
   const columns = sql.join(
     keys.map(({ column }) => column),
     sql`, `,

@@ -4,9 +4,9 @@ import { sql, type SQL } from 'drizzle-orm';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
-import type { Expectation } from './hits.ts';
-import { alongIndex, gathered, type KeyRow, type Order } from './in-order.ts';
-import { pageOf, readMark, type PageOfIds } from './page-marks.ts';
+import { firstRows, type Order } from './first-rows.ts';
+import { pageOf, readMark, type PageOfIds } from './keyset-page.ts';
+import type { SearchPlan } from './search-plan.ts';
 import { found, NAMES, wordsAsked } from '../records/query-sql.ts';
 import { allOf } from '../db/sql-parts.ts';
 import { catalogueTables } from '../records/search.ts';
@@ -23,11 +23,6 @@ const WEIGHTS = `{${PLACE_WEIGHTS.path},${PLACE_WEIGHTS.others},${PLACE_WEIGHTS.
 const MERIT_SHARE = 36;
 /** Whatever has the words themselves stands above what only has words beside them. */
 const EXACT = 10;
-
-/** From so many sounds of a tier on, as PostgreSQL expects them, they are looked for one merit after the other: the best value over 240 searches in a million. */
-const MANY = 1000;
-/** Of words that one sound in so many has, the best sounds are gone through instead: whether the name has them is dear to find out. */
-const FREQUENT = 20;
 
 /** How the order was made, with score or merit and number of the last row of the page before. */
 const markSchema = z.tuple([
@@ -67,13 +62,13 @@ function score({ exact, wide, isWidened }: Question): SQL {
 export async function relevantPage(
   app: AppContext,
   query: ListQuery,
-  expectation: Expectation,
+  plan: SearchPlan,
 ): Promise<PageOfIds | undefined> {
   const exact = wordsAsked(query.q);
   const wide = wordsAsked(query.q, query.also);
   if (!exact || !wide) return undefined;
   const question = { exact, wide, isWidened: query.also !== '' };
-  const { conditionsOf, isFew } = expectation;
+  const { conditionsOf, isFew } = plan;
   const isCounted = isFew && query.after === undefined;
   const mark = query.after === undefined ? undefined : readMark(query.after, markSchema);
   const order = mark?.[0] ?? (isCounted ? RANKED : 0);
@@ -93,10 +88,9 @@ export async function relevantPage(
   for (let tier = order; tier < tiers.length && rows.length <= query.limit; tier += 1) {
     const missing = query.limit + 1 - rows.length;
     const beyond = tier === order ? after : undefined;
-    const { expected, expectedNamed } = expectation;
-    const ofTier = tier === 0 ? expectedNamed : expected - expectedNamed;
-    const keys = await best(app.db, tiers[tier] ?? [], missing, beyond, ofTier, expectation.filed);
-    rows.push(...keys.map((row) => [tier, ...row]));
+    const ways = tier === 0 ? plan.named : plan.others;
+    const best = await firstRows(app, ways, orderByMerit(beyond), tiers[tier] ?? [], missing);
+    rows.push(...best.rows.map((row) => [tier, Number(row['k0']), Number(row['k1'])]));
   }
   return pageOf(rows, query.limit);
 }
@@ -122,45 +116,13 @@ async function ranked(
   return { keys: rows.map((row) => [row.key, row.id]), total: rows[0]?.total ?? 0 };
 }
 
-/** Merits and numbers of sounds, the best first, behind a mark, of which so many of so many are expected. */
-async function best(
-  db: Queryable,
-  conditions: readonly SQL[],
-  limit: number,
-  after: LastRow | undefined,
-  expected: number,
-  of: number,
-): Promise<[number, number][]> {
-  const order: Order = {
+/** The best of a tier, by merit, behind a mark. */
+function orderByMerit(after: LastRow | undefined): Order {
+  return {
     keys: [sql`f.merit`, sql`f.sound_id`].map((column) => ({ column, descending: true })),
     beyond: behind(after),
+    ...(after ? { startMerit: after[0] } : {}),
   };
-  const isFrequent = expected * FREQUENT >= of;
-  const met = isFrequent ? await alongIndex(db, order, conditions, limit, FREQUENT) : undefined;
-  if (!met && expected >= MANY) return meritByMerit(db, conditions, limit, after);
-  const rows: KeyRow[] = met ?? (await gathered(db, order, conditions, limit))?.rows ?? [];
-  return rows.map((row) => [Number(row['k0']), Number(row['k1'])]);
-}
-
-/**
- * The same of many: one merit after the other is asked for, which the indexes of words know, until there are enough, so that only the best of them are looked
- * at. (A join of nested loops keeps the order of its left side and ends at the limit; sorted as a whole, all merits would be gone through.)
- */
-async function meritByMerit(
-  db: Queryable,
-  conditions: readonly SQL[],
-  limit: number,
-  after: LastRow | undefined,
-): Promise<[number, number][]> {
-  const end = (which: 'min' | 'max'): SQL => sql`(select ${sql.raw(which)}(merit) from search_rows where filed)`;
-  const first = after ? sql`least(${after[0]}::int, ${end('max')})` : end('max');
-  const all = [sql`f.merit = step.merit::smallint`, ...conditions, ...behind(after)];
-  // Not just the number, whose index PostgreSQL would go along, expecting more than there may be.
-  const { rows } = await db.execute<{ key: number; id: number }>(sql`
-    select best.merit as key, best.id from generate_series(${first}, ${end('min')}, -1) step(merit) cross join lateral (
-      select f.merit, f.sound_id as id from ${catalogueTables()} where ${allOf(all)} order by f.sound_id + 0 desc limit ${limit}) best
-    limit ${limit}`);
-  return rows.map((row) => [row.key, row.id]);
 }
 
 function behind(after: LastRow | undefined): SQL[] {

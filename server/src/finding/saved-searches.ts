@@ -5,7 +5,7 @@ import { and, eq, sql } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { savedSearches, savedSearchVisits } from '../db/finding-schema.ts';
-import { countHits } from './hits.ts';
+import { countHits } from './count-hits.ts';
 
 /** The searches of a person and those that are shared, each with how many sounds it finds now and how many came since the person last looked. */
 export async function listSavedSearches(app: AppContext, personId: number): Promise<SavedSearch[]> {

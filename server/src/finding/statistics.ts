@@ -4,7 +4,7 @@ import { and, eq, isNull, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { copies } from '../db/schema.ts';
 import { COPY_STATE } from '../records/copy-state.ts';
-import { keptAnswer } from './kept.ts';
+import { cachedAnswer } from './cached-answer.ts';
 import { missingField } from '../records/search.ts';
 
 const LENGTH_EDGES = [1, 3, 10, 30, 60, 300];
@@ -39,7 +39,7 @@ function bands(edges: readonly number[], unit: string): Band[] {
 }
 
 /** The catalogue in numbers, for Today. */
-export const statisticsOf = keptAnswer(countAll);
+export const statisticsOf = cachedAnswer(countAll);
 
 async function countAll(app: AppContext): Promise<Statistics> {
   const [totals, categories, lengths, loudness, growth, states, gone] = await Promise.all([
