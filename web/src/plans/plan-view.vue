@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { ItemState, Plan, PlanItem, PlanKind } from '@flagstone/contract/plans';
+import type { ItemState, NewPlan, PlanItem, PlanKind } from '@flagstone/contract/plans';
 import type { Selection } from '@flagstone/contract/selection';
 import { FIELDS } from '@flagstone/core/record/fields';
 import { splitExtension, type BlockName } from '@flagstone/core/naming/name-blocks';
@@ -7,12 +7,12 @@ import { useVirtualizer } from '@tanstack/vue-virtual';
 import { ElAlert, ElButton, ElCheckbox, ElRadioButton, ElRadioGroup } from 'element-plus';
 import type { Shortening } from '@flagstone/core/naming/shorten-name';
 import { useLocalStorage } from '@vueuse/core';
-import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
-import { call } from '../api/client.ts';
+import { computed, ref, watch } from 'vue';
 import { counted, formatValue } from '../ui/format.ts';
-import { showingErrors, tell } from '../ui/use-errors.ts';
+import { server } from '../ui/server.ts';
 import { useKeys } from '../ui/use-keys.ts';
 import { useLive } from '../stores/live.ts';
+import { usePlan } from './use-plan.ts';
 import NameBlocks from '../ui/name-blocks.vue';
 
 /** A plan: every item with its before and after and every problem; try one, run all, undo. */
@@ -25,13 +25,6 @@ const props = defineProps<{
 }>();
 const emit = defineEmits<{ editBlock: [copyId: number, block: BlockName]; chosen: [copyId: number] }>();
 
-const live = useLive();
-const plan = ref<Plan>();
-const items = shallowRef<PlanItem[]>([]);
-const show = ref<'all' | 'runnable' | 'problems'>('all');
-const working = ref(false);
-/** Whether anything of the plan on show was run; its own changes of records must not make it anew. */
-const started = ref(false);
 const scroller = ref<HTMLElement>();
 /** What else a plan takes in; remembered in this browser. */
 const allCopies = useLocalStorage('flagstone.plan.allCopies', false);
@@ -39,19 +32,23 @@ const companions = useLocalStorage('flagstone.plan.companions', true);
 /** Chosen for this plan alone: what is cut off a name should be seen each time. */
 const shorten = ref<Shortening>('no');
 
-const tooLong = computed(
-  () => items.value.filter(({ problems }) => problems.some(({ code }) => code === 'NAME_TOO_LONG')).length,
+const live = useLive();
+const wanted = computed<NewPlan>(() => ({
+  kind: props.kind,
+  selection: props.selection,
+  batchId: props.batchId,
+  allCopies: allCopies.value,
+  rename: { shorten: shorten.value, companions: companions.value },
+}));
+const { plan, visible, show, working, tooLong, canRun, make, run, tryOne, undo } = usePlan(
+  wanted,
+  () => props.currentCopyId,
+  server,
+  live,
 );
 
 const rename = computed(() => props.kind === 'rename');
 const verb = computed(() => (rename.value ? 'Rename' : 'Write'));
-const visible = computed(() =>
-  items.value.filter((item) => {
-    if (show.value === 'runnable') return item.state === 'planned';
-    if (show.value === 'problems') return item.problems.length > 0;
-    return true;
-  }),
-);
 const virtual = useVirtualizer(
   computed(() => ({
     count: visible.value.length,
@@ -72,110 +69,6 @@ const STATES: Record<ItemState, string> = {
   undoing: '▶ Undoing',
   undone: '↶ Undone',
 };
-
-async function loadItems(id: number): Promise<void> {
-  const loaded: PlanItem[] = [];
-  let after: number | null = 0;
-  while (after !== null) {
-    const page: { items: PlanItem[]; next: number | null } = await call('listPlanItems', {
-      params: { id },
-      query: { after, limit: 1000 },
-    });
-    loaded.push(...page.items);
-    after = page.next;
-  }
-  items.value = loaded;
-}
-
-/** Makes the plan anew; what ran before stays in the journal. */
-async function makePlan(): Promise<void> {
-  await showingErrors(async () => {
-    working.value = true;
-    started.value = false;
-    plan.value = await call('makePlan', {
-      body: {
-        kind: props.kind,
-        selection: props.selection,
-        batchId: props.batchId,
-        allCopies: allCopies.value,
-        rename: { shorten: shorten.value, companions: companions.value },
-      },
-    });
-    await loadItems(plan.value.id);
-  });
-  working.value = false;
-}
-
-async function run(onlyItemId?: number): Promise<void> {
-  const id = plan.value?.id;
-  if (id === undefined) return;
-  started.value = true;
-  // Said before the answer arrives: the job may have ended by then.
-  working.value = true;
-  const job = await showingErrors(() =>
-    call('runPlan', { params: { id }, body: onlyItemId === undefined ? {} : { onlyItemId } }),
-  );
-  if (!job) working.value = false;
-  else if (job.awaitsDrive !== null) await waitFor(job.awaitsDrive, id);
-}
-
-/** Everything that is left waits for a drive: there is nothing to watch now. */
-async function waitFor(drive: string, id: number): Promise<void> {
-  working.value = false;
-  plan.value = await showingErrors(() => call('getPlan', { params: { id } }));
-  tell(
-    `Kept for “${drive}”`,
-    'It is done by itself when the drive is back; the jobs at the top right can call it off.',
-  );
-}
-
-function tryOne(): Promise<void> {
-  const item =
-    items.value.find((candidate) => candidate.copyId === props.currentCopyId && candidate.state === 'planned') ??
-    items.value.find((candidate) => candidate.state === 'planned');
-  return run(item?.id);
-}
-
-async function undo(): Promise<void> {
-  const id = plan.value?.id;
-  if (id === undefined) return;
-  working.value = true;
-  const job = await showingErrors(() => call('undoPlan', { params: { id } }));
-  if (!job) working.value = false;
-}
-
-const stopJobs = live.onJob((job) => {
-  const id = plan.value?.id;
-  // Files say again what they said before, so every plan that was on show is old, also when another one was undone.
-  if (job.kind === 'undo' && job.state === 'done' && job.failed === 0 && plan.value) {
-    tell(job.title, 'The plan is made anew.');
-    void makePlan();
-    return;
-  }
-  if (id === undefined || job.planId !== id || job.state === 'waiting' || job.state === 'running') return;
-  working.value = false;
-  void showingErrors(async () => {
-    plan.value = await call('getPlan', { params: { id } });
-    await loadItems(id);
-    if (job.state === 'done')
-      tell(
-        job.title,
-        job.failed > 0
-          ? `${counted(job.failed, 'file')} failed; the reasons stand beside them.`
-          : 'Done. Undo is one click away.',
-      );
-  });
-});
-onBeforeUnmount(stopJobs);
-
-// A record that is edited while a plan is on show makes the plan old, until the plan itself begins to change things.
-const stopRecords = live.onRecords((_ids, onlyMeasured) => {
-  if (!onlyMeasured && !working.value && !started.value) void makePlan();
-});
-onBeforeUnmount(stopRecords);
-watch(() => [props.kind, JSON.stringify(props.selection), allCopies.value, companions.value, shorten.value], makePlan, {
-  immediate: true,
-});
 
 // The arrow keys go through the list of sounds; the item of the current sound follows into view.
 watch(
@@ -211,7 +104,7 @@ function companionsOf(item: PlanItem): { from: string; to: string }[] {
   return from.map((name, at) => ({ from: String(name), to: String(to[at]) }));
 }
 
-useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working.value ? void tryOne() : false) });
+useKeys({ Enter: () => (canRun.value ? void tryOne() : false) });
 </script>
 
 <template>
@@ -254,11 +147,11 @@ useKeys({ Enter: () => (plan.value && plan.value.counts.runnable > 0 && !working
         title="Files that bear the same name with another extension, such as notes and pictures, are renamed along"
       />
       <span class="spring" />
-      <el-button :disabled="working" @click="makePlan">Plan again</el-button>
+      <el-button :disabled="working" @click="make">Plan again</el-button>
       <el-button v-if="plan.counts.done > 0" :disabled="working" @click="undo"
         >Undo {{ counted(plan.counts.done, 'file') }}</el-button
       >
-      <el-button :disabled="working || plan.counts.runnable === 0" @click="tryOne">Try one</el-button>
+      <el-button :disabled="!canRun" @click="tryOne">Try one</el-button>
       <el-button type="primary" :loading="working" :disabled="plan.counts.runnable === 0" @click="run()"
         >{{ verb }} {{ counted(plan.counts.runnable, 'file') }}</el-button
       >
