@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { Recipe, RecipeCount, RecipePreview } from '@flagstone/contract/recipes';
+import type { Recipe, RecipeRun } from '@flagstone/contract/recipes';
 import type { Selection } from '@flagstone/contract/selection';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { stepInWords, type RecipeStep } from '@flagstone/core/recipes/recipe';
@@ -15,11 +15,13 @@ import {
   ElSelect,
   ElSwitch,
 } from 'element-plus';
-import { computed, ref, shallowRef, watch } from 'vue';
-import { ApiError, call } from '../api/client.ts';
+import { computed, ref, watch } from 'vue';
+import { call } from '../api/client.ts';
 import { asked } from '../ui/asked.ts';
 import { counted } from '../ui/format.ts';
 import { showingErrors, tell } from '../ui/use-errors.ts';
+import { server } from '../ui/server.ts';
+import { useRecipePreview } from './use-recipe-preview.ts';
 import StepForm from './step-form.vue';
 
 /** A recipe on the left, what it would change on the right, row by row, while it is being written. */
@@ -31,13 +33,8 @@ const steps = ref<RecipeStep[]>([]);
 const recipes = ref<Recipe[]>([]);
 const chosenId = ref<number>();
 const shared = ref(false);
-const rows = shallowRef<RecipePreview['rows']>([]);
-const next = ref<RecipePreview['next']>(null);
-const counts = ref<RecipeCount>();
-const fault = ref('');
 const running = ref(false);
 const scroller = ref<HTMLElement>();
-let asking = new AbortController();
 
 /** What the drawer holds is made piece by piece in the frames after the drawer itself: all in one frame is a jolt. */
 const PIECES = { frame: 1, preview: 2, steps: 3 };
@@ -80,38 +77,16 @@ const ready = computed(() =>
       !(step.do === 'set' && step.value === ''),
   ),
 );
-const body = computed(() =>
-  props.selection && ready.value.length > 0 ? { selection: props.selection, steps: ready.value } : undefined,
+/** What is tried: nothing while the drawer is closed or no step says enough. */
+const body = computed<RecipeRun | undefined>(() =>
+  isOpen.value && props.selection && ready.value.length > 0
+    ? { selection: props.selection, steps: ready.value }
+    : undefined,
 );
-
-async function preview(): Promise<void> {
-  asking.abort();
-  asking = new AbortController();
-  const { signal } = asking;
-  fault.value = '';
-  counts.value = undefined;
-  if (!body.value || !isOpen.value) {
-    rows.value = [];
-    next.value = null;
-    return;
-  }
-  const run = body.value;
-  try {
-    const page = await call('previewRecipe', { body: run, signal });
-    rows.value = page.rows;
-    next.value = page.next;
-    counts.value = await call('countRecipe', { body: run, signal });
-  } catch (error) {
-    if (signal.aborted) return;
-    if (!(error instanceof ApiError)) throw error;
-    rows.value = [];
-    next.value = null;
-    fault.value = `${error.body.message} ${error.body.remedy}`;
-  }
-}
+const { rows, counts, fault, preview, needUpTo } = useRecipePreview(body, server);
 const previewSoon = useDebounceFn(preview, 250);
 watch(
-  () => JSON.stringify([isOpen.value, body.value]),
+  () => JSON.stringify(body.value),
   () => void previewSoon(),
 );
 watch(
@@ -122,20 +97,6 @@ watch(
       recipes.value = await call('listRecipes');
     }),
 );
-
-let loading = false;
-async function loadMore(): Promise<void> {
-  if (loading || !next.value || !body.value) return;
-  loading = true;
-  const { signal } = asking;
-  const page = await showingErrors(() =>
-    call('previewRecipe', { body: { ...body.value!, from: next.value! }, signal }),
-  );
-  loading = false;
-  if (!page || signal.aborted) return;
-  rows.value = [...rows.value, ...page.rows];
-  next.value = page.next;
-}
 
 const virtual = useVirtualizer(
   computed(() => ({
@@ -148,7 +109,7 @@ const virtual = useVirtualizer(
 );
 watch(
   () => virtual.value.getVirtualItems().at(-1)?.index ?? 0,
-  (last) => last > rows.value.length - 30 && void loadMore(),
+  (last) => void needUpTo(last),
 );
 
 /** Steps are edited in place, so that what is kept must not be the same object. */
