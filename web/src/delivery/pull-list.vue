@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import type { PullEntry, PullList } from '@flagstone/contract/pull-lists';
+import type { PullList } from '@flagstone/contract/pull-lists';
 import { tryOutInWords } from '@flagstone/core/audio/try-out/try-out';
 import { ElButton, ElPopconfirm } from 'element-plus';
-import { onBeforeUnmount, ref, watch } from 'vue';
+import { ref } from 'vue';
 import DraftText from '../ui/draft-text.vue';
 import { call } from '../api/client.ts';
 import CopyOutDialog from './copy-out-dialog.vue';
@@ -13,6 +13,8 @@ import { showingErrors } from '../ui/use-errors.ts';
 import { useKeys } from '../ui/use-keys.ts';
 import { useLive } from '../stores/live.ts';
 import { usePlayer } from '../player/player-store.ts';
+import { server } from '../ui/server.ts';
+import { usePullEntries } from './use-pull-entries.ts';
 import { usePullLists } from './pull-lists-store.ts';
 
 /** One pull list: its sounds in order, each with its part, how it was tried out, and a comment. Entries are dragged to another place or list. */
@@ -28,24 +30,10 @@ const emit = defineEmits<{ activate: []; close: []; removed: [] }>();
 const player = usePlayer();
 const live = useLive();
 const pulls = usePullLists();
-const entries = ref<PullEntry[]>([]);
-const current = ref(0);
+const { entries, current, change, remove: removeEntry, move, put } = usePullEntries(() => props.list.id, server, live);
 const copyingOut = ref(false);
 /** Before which entry a drag would put what it brings: its place in the list, its length for the end. */
 const dropAt = ref<number>();
-
-async function load(): Promise<void> {
-  const { id } = props.list;
-  const now = await showingErrors(() => call('listPullEntries', { params: { id } }));
-  if (!now || id !== props.list.id) return;
-  // The entry that keys act on stays the one that it was, whoever put others before it.
-  const marked = entries.value[current.value]?.id;
-  const at = now.findIndex((entry) => entry.id === marked);
-  entries.value = now;
-  current.value = at >= 0 ? at : Math.max(0, Math.min(current.value, now.length - 1));
-}
-watch(() => props.list.id, load, { immediate: true });
-onBeforeUnmount(live.onPullLists(() => void load()));
 
 async function rename(id: number, body: { name?: string; show?: string; scene?: string }): Promise<void> {
   await showingErrors(async () => pulls.set(await call('updatePullList', { params: { id }, body })));
@@ -59,27 +47,6 @@ async function remove(): Promise<void> {
   emit('removed');
 }
 
-type Change = { comment?: string; before?: number | null; listId?: number };
-async function changeEntry(id: number, body: Change): Promise<void> {
-  const now = await showingErrors(() => call('updatePullEntry', { params: { id }, body }));
-  if (now) entries.value = now;
-}
-
-async function removeEntry(id: number): Promise<void> {
-  const now = await showingErrors(() => call('removePullEntry', { params: { id } }));
-  if (now) entries.value = now;
-  current.value = Math.max(0, Math.min(current.value, entries.value.length - 1));
-}
-
-/** Moves an entry up or down by one. */
-async function move(index: number, by: -1 | 1): Promise<void> {
-  const entry = entries.value[index];
-  const target = entries.value[by < 0 ? index - 1 : index + 2];
-  if (!entry || (by < 0 && index === 0) || (by > 0 && index === entries.value.length - 1)) return;
-  await changeEntry(entry.id, { before: target?.id ?? null });
-  current.value = index + by;
-}
-
 function over(event: DragEvent, index: number): void {
   if (brings(event) !== 'entry') return;
   event.preventDefault();
@@ -90,8 +57,7 @@ async function drop(event: DragEvent): Promise<void> {
   const at = dropAt.value;
   dropAt.value = undefined;
   const id = droppedEntry(event);
-  if (id === undefined || at === undefined || entries.value[at]?.id === id) return;
-  await changeEntry(id, { listId: props.list.id, before: entries.value[at]?.id ?? null });
+  if (id !== undefined && at !== undefined) await put(id, at);
 }
 
 function play(index: number): boolean {
@@ -232,7 +198,7 @@ useKeys({
           placeholder="Comment"
           :label="`Comment on ${entry.row.name}`"
           :about="entry.id"
-          @save="(comment, id) => id !== undefined && changeEntry(id, { comment })"
+          @save="(comment, id) => id !== undefined && change(id, { comment })"
         />
         <span class="soft by">{{ entry.addedBy }}</span>
         <el-button
