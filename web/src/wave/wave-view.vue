@@ -5,6 +5,7 @@ import { useSession } from '../stores/session.ts';
 import { drawWave } from './draw-wave.ts';
 import type { SoundCurves } from './sound-curves.ts';
 import { placeInWords, rulerMarks, type RulerKind } from './time-ruler.ts';
+import { useWaveGestures } from './use-wave-gestures.ts';
 import { WaveData, type Span } from './wave-data.ts';
 
 /**
@@ -35,10 +36,6 @@ const emit = defineEmits<{
   moveSlice: [index: number, span: Span];
   moveSyncPoint: [index: number, at: number];
 }>();
-
-const LEAST_FRAMES = 16;
-const NEAR_PIXELS = 5;
-const DRAG_PIXELS = 4;
 
 const session = useSession();
 const canvas = ref<HTMLCanvasElement>();
@@ -111,110 +108,28 @@ const shownPoints = computed(() =>
   ),
 );
 
-function frameAt(clientX: number): number {
-  const { left = 0, width: pixels = 1 } = box.value?.getBoundingClientRect() ?? {};
-  const share = Math.max(0, Math.min(1, (clientX - left) / pixels));
-  return Math.max(0, Math.min(props.frames, view.value.from + share * (view.value.to - view.value.from)));
-}
+const { press, drag, release, cancel, wheel, zoom, pan, fit, zoomToPart } = useWaveGestures(
+  {
+    view,
+    part,
+    frames: () => props.frames,
+    position: () => props.position,
+    slices: () => props.slices ?? [],
+    syncPoints: () => props.syncPoints ?? [],
+    editable: () => props.editable,
+    bounds: () => box.value?.getBoundingClientRect() ?? { left: 0, width: 1 },
+  },
+  {
+    seek: (frame) => emit('seek', frame),
+    chooseSlice: (index) => emit('chooseSlice', index),
+    moveSlice: (index, span) => emit('moveSlice', index, span),
+    moveSyncPoint: (index, at) => emit('moveSyncPoint', index, at),
+  },
+);
 
-/** What a press takes hold of. */
-type Hold =
-  | { what: 'line' }
-  | { what: 'part'; anchor: number }
-  | { what: 'edge'; slice: number; edge: 'from' | 'to' }
-  | { what: 'point'; point: number };
-let hold: (Hold & { startX: number; moved: boolean }) | undefined;
-
-function holdAt(event: PointerEvent): Hold {
-  const frame = frameAt(event.clientX);
-  const near = (at: number): boolean => Math.abs(percentOf(at) - percentOf(frame)) * width.value < NEAR_PIXELS * 100;
-  if (near(props.position)) return { what: 'line' };
-  if (props.editable) {
-    const point = (props.syncPoints ?? []).findIndex(({ at }) => near(at));
-    if (point >= 0) return { what: 'point', point };
-    for (const { index, from, to } of shownSlices.value) {
-      if (near(from)) return { what: 'edge', slice: index, edge: 'from' };
-      if (near(to)) return { what: 'edge', slice: index, edge: 'to' };
-    }
-  }
-  // A press near an end of the marked part moves that end.
-  const marked = part.value;
-  if (marked && near(marked.from)) return { what: 'part', anchor: marked.to };
-  if (marked && near(marked.to)) return { what: 'part', anchor: marked.from };
-  return { what: 'part', anchor: event.shiftKey && marked ? marked.from : frame };
-}
-
-function press(event: PointerEvent): void {
-  if (event.button !== 0) return;
-  hold = { ...holdAt(event), startX: event.clientX, moved: event.shiftKey };
-  (event.currentTarget as HTMLElement).setPointerCapture(event.pointerId);
-  if (event.shiftKey) drag(event);
-}
-
-function drag(event: PointerEvent): void {
-  if (!hold) return;
-  if (!hold.moved && Math.abs(event.clientX - hold.startX) < DRAG_PIXELS) return;
-  hold.moved = true;
-  const frame = Math.round(frameAt(event.clientX));
-  if (hold.what === 'line') emit('seek', frame);
-  else if (hold.what === 'part')
-    part.value = { from: Math.round(Math.min(hold.anchor, frame)), to: Math.round(Math.max(hold.anchor, frame)) };
-  else if (hold.what === 'point') emit('moveSyncPoint', hold.point, frame);
-  else {
-    const slice = props.slices?.[hold.slice];
-    if (slice) emit('moveSlice', hold.slice, { from: slice.from, to: slice.to, [hold.edge]: frame });
-  }
-}
-
-function release(event: PointerEvent): void {
-  const held = hold;
-  hold = undefined;
-  if (!held) return;
-  if (held.moved) {
-    if (held.what === 'part' && part.value && part.value.to - part.value.from < 2) part.value = undefined;
-    return;
-  }
-  const frame = frameAt(event.clientX);
-  const within = shownSlices.value.find(({ from, to }) => frame >= from && frame < to);
-  if (within && props.editable) emit('chooseSlice', within.index);
-  emit('seek', frame);
-}
-
-/** A view within the sound, no shorter than a few samples. */
-function bounded(from: number, span: number): Span {
-  const length = Math.max(LEAST_FRAMES, Math.min(props.frames, span));
-  const start = Math.max(0, Math.min(props.frames - length, from));
-  return { from: start, to: start + length };
-}
-
-/** Zooms by a factor around a frame: below 1 closer. */
-function zoom(factor: number, around = props.position): void {
-  const { from, to } = view.value;
-  const middle = around < from || around > to ? (from + to) / 2 : around;
-  const span = Math.max(LEAST_FRAMES, Math.min(props.frames, (to - from) * factor));
-  const share = (middle - from) / (to - from);
-  view.value = bounded(middle - share * span, span);
-}
-
-function pan(share: number): void {
-  const span = view.value.to - view.value.from;
-  view.value = bounded(view.value.from + share * span, span);
-}
-
-/** Pinching arrives as a wheel with Ctrl. */
-function wheel(event: WheelEvent): void {
-  const sideways = Math.abs(event.deltaX) > Math.abs(event.deltaY) || event.shiftKey;
-  if (sideways) pan((event.deltaX || event.deltaY) / Math.max(1, width.value));
-  else zoom(Math.exp(event.deltaY * (event.ctrlKey ? 0.01 : 0.002)), frameAt(event.clientX));
-}
-
-function fit(): void {
-  view.value = { from: 0, to: Math.max(LEAST_FRAMES, props.frames) };
-}
-
-function zoomToPart(): void {
-  const marked = part.value;
-  if (marked) view.value = bounded(marked.from, marked.to - marked.from);
+/** The pointer is followed wherever it goes until it is let go. */
+function pressed(event: PointerEvent): void {
+  if (press(event)) (event.currentTarget as HTMLElement).setPointerCapture(event.pointerId);
 }
 
 defineExpose({ zoom, pan, fit, zoomToPart, drawn });
@@ -225,10 +140,10 @@ defineExpose({ zoom, pan, fit, zoomToPart, drawn });
     <div
       ref="box"
       class="box"
-      @pointerdown="press"
+      @pointerdown="pressed"
       @pointermove="drag"
       @pointerup="release"
-      @pointercancel="hold = undefined"
+      @pointercancel="cancel"
       @wheel.prevent="wheel"
     >
       <canvas ref="canvas" class="canvas" aria-hidden="true" />
