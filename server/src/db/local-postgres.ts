@@ -9,6 +9,7 @@ import { setTimeout as wait } from 'node:timers/promises';
 import { promisify } from 'node:util';
 import { AppError } from '@flagstone/core/errors';
 import pg from 'pg';
+import { isDatabaseGone } from './database-errors.ts';
 import { whileAlone } from './start-lock.ts';
 
 const run = promisify(execFile);
@@ -27,6 +28,8 @@ const DATABASE = 'flagstone';
 /** Clients of the server beside the one that asks. */
 const OTHERS = `select count(*)::int as others from pg_stat_activity where backend_type = 'client backend' and pid <> pg_backend_pid()`;
 const LOOK_AGAIN_MS = 1000;
+/** Ending takes a moment: so often it is waited for before a start is given up. */
+const MOST_STARTS = 20;
 const LOOKS = 20;
 const LOOK_EVERY_MS = 50;
 
@@ -41,26 +44,19 @@ export async function startLocalPostgres(
   const folder = path.join(dataFolder, 'postgres');
   const cluster = await Cluster.at(folder);
   const alone = <Value>(work: () => Promise<Value>): Promise<Value> => whileAlone(folder, work);
-  const port = await alone(() => cluster.start());
-  const connectionString = cluster.address(port);
   let isLeft = false;
 
-  /** A connection that says: somebody is here. When it breaks, the server is looked after. */
-  const hold = async (): Promise<pg.Client> => {
-    const client = new pg.Client({ connectionString, application_name: `flagstone ${process.pid}`, keepAlive: true });
-    client.on('error', () => undefined);
-    await client.connect();
+  /** Keeps a connection that says: somebody is here. When it breaks, the server is looked after. */
+  const hold = (client: pg.Client): pg.Client =>
     client.once('end', () => {
       if (!isLeft) void lookAfter();
     });
-    return client;
-  };
   const lookAfter = async (): Promise<void> => {
     told('the database is not there; it is started again when it has ended');
     while (!isLeft) {
       try {
         await alone(() => cluster.start(port));
-        holding = await hold();
+        holding = hold(await clientOf(connectionString));
         return told('the database is there again');
       } catch (error) {
         told(`the database could not be started: ${error instanceof Error ? error.message : String(error)}`);
@@ -68,7 +64,9 @@ export async function startLocalPostgres(
       }
     }
   };
-  let holding = await hold();
+  const { port, client } = await startReachable(cluster, alone);
+  const connectionString = cluster.address(port);
+  let holding = hold(client);
 
   return {
     connectionString,
@@ -85,6 +83,29 @@ export async function startLocalPostgres(
       await cluster.stop();
     },
   };
+}
+
+/** Starts the server; one that runs may be ending just then, since nobody used it, and is started anew when it has. Returns its port and a connection. */
+async function startReachable(
+  cluster: Cluster,
+  alone: <Value>(work: () => Promise<Value>) => Promise<Value>,
+): Promise<{ port: number; client: pg.Client }> {
+  for (let tries = 1; ; tries += 1) {
+    const port = await alone(() => cluster.start());
+    try {
+      return { port, client: await clientOf(cluster.address(port)) };
+    } catch (error) {
+      if (!isDatabaseGone(error) || tries === MOST_STARTS) throw error;
+      await wait(LOOK_AGAIN_MS);
+    }
+  }
+}
+
+async function clientOf(connectionString: string): Promise<pg.Client> {
+  const client = new pg.Client({ connectionString, application_name: `flagstone ${process.pid}`, keepAlive: true });
+  client.on('error', () => undefined);
+  await client.connect();
+  return client;
 }
 
 /** Whether nobody uses a server; connections that were just closed are there a moment longer. */
@@ -179,8 +200,9 @@ class Cluster {
       () => false,
     );
     if (!isRunning) return undefined;
-    const [, , , port] = (await readFile(path.join(this.data, 'postmaster.pid'), 'utf8')).split('\n');
-    return Number(port);
+    // It may have ended since.
+    const file = await readFile(path.join(this.data, 'postmaster.pid'), 'utf8').catch(() => undefined);
+    return file === undefined ? undefined : Number(file.split('\n')[3]);
   }
 
   /** Leaves a program behind that stops the server when nobody has used it for a while: after a kill nobody else would. */
