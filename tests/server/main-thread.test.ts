@@ -1,11 +1,12 @@
 import { afterAll, beforeAll, expect, it, jest } from '@jest/globals';
+import { sized } from '../size.ts';
 import { watchJobs } from './main-thread.ts';
 import { TestApplication } from './test-application.ts';
 
-/** `./flagstone bench loop` says how long at 20,000 files; what grows faster than their number is far beyond the limit at a thousand already. */
+/** `./flagstone bench loop` says how long at 20,000 files; what grows faster than their number is far beyond the limit at some hundreds already. */
 const asked = process.env['FLAGSTONE_LOOP_FILES'];
-const FILES = Number(asked ?? 1000);
-const CARRIED_OUT = 100;
+const FILES = Number(asked ?? sized(500, 1000));
+const CARRIED_OUT = sized(25, 100);
 const LONGEST_MS = 250;
 
 jest.setTimeout(3_600_000);
