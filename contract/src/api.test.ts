@@ -11,7 +11,10 @@ describe('the contract', () => {
   });
 
   it('asks for nobody in two places alone: for the list of people, and whether the server is well', () => {
-    expect(all.filter(([, { needs }]) => needs === 'nobody').map(([name]) => name)).toEqual(['listPeople', 'getHealth']);
+    expect(all.filter(([, { needs }]) => needs === 'nobody').map(([name]) => name)).toEqual([
+      'listPeople',
+      'getHealth',
+    ]);
   });
 
   it('lets nothing be changed by what another site can send', () => {

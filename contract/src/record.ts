@@ -1,3 +1,4 @@
+import { COPY_STATE_NAMES } from '@flagstone/core/record/copy-states';
 import {
   FIELD_NAMES,
   FIELDS,
@@ -40,7 +41,7 @@ export const recordEditSchema = z.strictObject({
   removeKeywords: z.array(z.string().max(MAX_TEXT)).max(MAX_KEYWORDS).optional(),
 });
 
-export const copyStateSchema = z.enum(['inStep', 'behind', 'ahead', 'split', 'away', 'gone']);
+export const copyStateSchema = z.enum(COPY_STATE_NAMES);
 export type CopyState = z.infer<typeof copyStateSchema>;
 
 export const issueSchema = z.object({ code: z.string(), message: z.string(), offsetBytes: z.number().optional() });

@@ -1,3 +1,4 @@
+import { COPY_STATE_NAMES } from '@flagstone/core/record/copy-states';
 import { FIELD_NAMES } from '@flagstone/core/record/fields';
 import { z } from 'zod';
 
@@ -66,7 +67,7 @@ export const filterSchema = z.object({
   catId: z.string().max(50).default(''),
   disagrees: z.enum(['', ...FIELD_NAMES]).default(''),
   missing: z.enum(['', ...FIELD_NAMES]).default(''),
-  state: z.enum(['', 'behind', 'ahead', 'split', 'gone', 'notInStep']).default(''),
+  state: z.enum(['', ...COPY_STATE_NAMES, 'notInStep']).default(''),
   length: rangeSchema,
   loudness: rangeSchema,
   found: z.enum(['', ...FOUND]).default(''),

@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { copyState } from '@flagstone/core/record/copy-states';
 import pg from 'pg';
 import { connect } from '@flagstone/server/db/connect';
 import { applyFunctions, functionFiles } from '@flagstone/server/db/functions';
@@ -58,5 +59,19 @@ describe('the functions of the database', () => {
     await expect(applyFunctions(owner, [faulty])).rejects.toThrow('The function flagstone_later cannot be made');
     const { rows } = await owner.query(`select digest from drizzle.applied_functions where name = 'flagstone_later'`);
     expect(rows).toEqual([{ digest: 'first' }]);
+  });
+});
+
+describe('the state of a copy', () => {
+  it('is the same to the database as to everybody else', async () => {
+    const all = [true, false].flatMap((gone) =>
+      [true, false].flatMap((changedOutside) =>
+        [1, 2, 3].map((carriesRevision) => ({ gone, changedOutside, carriesRevision })),
+      ),
+    );
+    for (const facts of all) {
+      const { rows } = await owner.query('select flagstone_state($1, $2, $3, 2) as state', Object.values(facts));
+      expect([facts, rows[0]]).toEqual([facts, { state: copyState(facts, 2) }]);
+    }
   });
 });

@@ -1,3 +1,4 @@
+import { COPY_STATE_NAMES, searchedState } from '../record/copy-states.ts';
 import { FIELD_NAMES, FIELDS, FORMS, type FieldName } from '../record/fields.ts';
 
 /** What a field of the search line takes: words, a number or range of them, one of some values, or a time. */
@@ -18,7 +19,6 @@ export interface SearchField {
   example: string;
 }
 
-const STATES = ['behind', 'ahead', 'split', 'gone', 'away', 'instep'] as const;
 const IS = [
   'favourite',
   'loved',
@@ -74,7 +74,14 @@ export const SEARCH_FIELDS: readonly SearchField[] = [
   { name: 'tempo', kind: 'number', label: 'Tempo', aliases: ['bpm'], unit: 'BPM', example: 'tempo:90..120' },
   { name: 'copies', kind: 'number', label: 'Copies', aliases: [], example: 'copies:>1' },
   { name: 'form', kind: 'choice', label: 'Form', aliases: [], choices: FORMS, example: 'form:bed' },
-  { name: 'state', kind: 'choice', label: 'State', aliases: [], choices: STATES, example: 'state:behind' },
+  {
+    name: 'state',
+    kind: 'choice',
+    label: 'State',
+    aliases: [],
+    choices: COPY_STATE_NAMES.map(searchedState),
+    example: 'state:behind',
+  },
   { name: 'is', kind: 'choice', label: 'Is', aliases: [], choices: IS, example: 'is:clipped' },
   { name: 'layout', kind: 'text', label: 'Layout', aliases: [], example: 'layout:5.1' },
   { name: 'added', kind: 'when', label: 'Added', aliases: ['since'], example: 'added:<7d' },

@@ -1,4 +1,5 @@
 import { AppError } from '@flagstone/core/errors';
+import { stateSearched } from '@flagstone/core/record/copy-states';
 import { searchField } from '@flagstone/core/query/search-fields';
 import { parseQuery, type Bound, type FieldTest, type QueryNode } from '@flagstone/core/query/search-query';
 import type { ListFilter } from '@flagstone/contract/selection';
@@ -203,7 +204,7 @@ function conditionOf(node: QueryNode, context: Context): SQL {
 
 function fieldCondition(name: string, test: FieldTest, { isCatalogue, person, drives }: Context): SQL {
   if (test.kind === 'choice') {
-    if (name === 'state') return stateCondition(test.choice === 'instep' ? 'inStep' : test.choice, isCatalogue);
+    if (name === 'state') return stateCondition(stateSearched(test.choice) ?? test.choice, isCatalogue);
     if (test.choice === 'favourite') return marked(sql`m.favourite and m.person_id = ${person}`);
     return name === 'form' ? sql`f.form = ${test.choice}` : (IS[test.choice] ?? sql`true`);
   }

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { COPY_STATES } from '@flagstone/core/record/copy-states';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { computed } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
@@ -12,10 +13,7 @@ const route = useRoute();
 const router = useRouter();
 
 const STATES: Record<string, string> = {
-  behind: '◣ Behind',
-  ahead: 'Ahead',
-  split: 'Split',
-  gone: 'Gone',
+  ...Object.fromEntries(Object.entries(COPY_STATES).map(([state, { shape, word }]) => [state, `${shape} ${word}`])),
   notInStep: 'Not In step',
 };
 const FOUND_WORDS: Record<string, string> = {

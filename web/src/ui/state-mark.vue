@@ -1,22 +1,13 @@
 <script setup lang="ts">
-import type { CopyState } from '@flagstone/contract/record';
-
-defineProps<{ state: CopyState }>();
+import { COPY_STATES, type CopyState } from '@flagstone/core/record/copy-states';
 
 /** A shape and a word for each state; colour only helps. */
-const MARKS: Record<CopyState, { shape: string; word: string; explains: string }> = {
-  inStep: { shape: '■', word: 'In step', explains: 'The file carries the record.' },
-  behind: { shape: '◣', word: 'Behind', explains: 'The record is newer than the file: write it.' },
-  ahead: { shape: '◥', word: 'Ahead', explains: 'The file was changed outside Flagstone.' },
-  split: { shape: '◆', word: 'Split', explains: 'Both the record and the file were changed.' },
-  away: { shape: '□', word: 'Away', explains: 'Its drive is not mounted.' },
-  gone: { shape: '✕', word: 'Gone', explains: 'The drive is here, the file is not.' },
-};
+defineProps<{ state: CopyState }>();
 </script>
 
 <template>
-  <span class="mark" :class="state" :title="MARKS[state].explains"
-    ><span aria-hidden="true">{{ MARKS[state].shape }}</span> {{ MARKS[state].word }}</span
+  <span class="mark" :class="state" :title="COPY_STATES[state].explains"
+    ><span aria-hidden="true">{{ COPY_STATES[state].shape }}</span> {{ COPY_STATES[state].word }}</span
   >
 </template>
 
