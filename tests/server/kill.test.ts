@@ -7,12 +7,13 @@ import { memorySource } from '@flagstone/core/formats/byte-source';
 import { readWav } from '@flagstone/core/formats/wav/wav-reader';
 import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
 import { RunningServer } from '../running-server.ts';
+import { sized } from '../size.ts';
 import { toneBytes } from './test-application.ts';
 
 jest.setTimeout(180_000);
 
 /** Kills the real server with SIGKILL while it renames and writes, again and again, and looks at what is left. */
-const FILES = 60;
+const FILES = sized(36, 60);
 let folder = '';
 let drive = '';
 let server: RunningServer;

@@ -8,8 +8,8 @@ import { sql } from 'drizzle-orm';
 import { TestApplication } from './test-application.ts';
 
 /** More than two chunks of new files, and as many that were moved since they were read. */
-const MOVED = 300;
-const NEW = 400;
+const MOVED = 240;
+const NEW = 300;
 let app: TestApplication;
 afterEach(() => app.close());
 

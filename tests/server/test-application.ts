@@ -29,6 +29,7 @@ export class TestApplication {
   readonly drive: string;
   readonly databaseAddress: string;
   private application: Application;
+  private server: ReturnType<typeof httpServer> | undefined;
 
   private constructor(drive: string, databaseAddress: string, application: Application) {
     this.drive = drive;
@@ -59,12 +60,15 @@ export class TestApplication {
   }
 
   get http() {
-    return request.agent(httpServer(this.application.context)).set('X-Flagstone-Person', '1');
+    // Made once: its routes are more work than most requests.
+    this.server ??= httpServer(this.application.context);
+    return request.agent(this.server).set('X-Flagstone-Person', '1');
   }
 
   /** Closes and opens again on the same database, as a restart does. */
   async restart(): Promise<void> {
     await this.application.close();
+    this.server = undefined;
     this.application = await openApplication(this.databaseAddress, [this.drive], quiet());
   }
 

@@ -35,14 +35,15 @@ const LOOK_EVERY_MS = 50;
 
 /**
  * Starts the server, making its data folder at the first call; one that runs already is used. While this process holds on to it, one that ends, whatever ended
- * it, is started again on the same port. PostgreSQL refuses to run as root, so then its programs run as the account `postgres` of Debian's package.
+ * it, is started again on the same port. `settings` are more options of postgres(1), `-c name=value`. PostgreSQL refuses to run as root, so then its programs run as the account `postgres` of Debian's package.
  */
 export async function startLocalPostgres(
   dataFolder: string,
   told: (what: string) => void = () => undefined,
+  settings = '',
 ): Promise<LocalPostgres> {
   const folder = path.join(dataFolder, 'postgres');
-  const cluster = await Cluster.at(folder);
+  const cluster = await Cluster.at(folder, settings);
   const alone = <Value>(work: () => Promise<Value>): Promise<Value> => whileAlone(folder, work);
   let isLeft = false;
 
@@ -133,16 +134,23 @@ class Cluster {
   private readonly data: string;
   private readonly bin: string;
   private readonly account: { uid: number; gid: number } | undefined;
+  private readonly settings: string;
   private password = '';
 
-  private constructor(folder: string, bin: string, account: { uid: number; gid: number } | undefined) {
+  private constructor(
+    folder: string,
+    bin: string,
+    account: { uid: number; gid: number } | undefined,
+    settings: string,
+  ) {
     this.folder = folder;
+    this.settings = settings;
     this.data = path.join(folder, 'cluster');
     this.bin = bin;
     this.account = account;
   }
 
-  static async at(folder: string): Promise<Cluster> {
+  static async at(folder: string, settings: string): Promise<Cluster> {
     const bin = await programFolder();
     const account = process.getuid?.() === 0 ? await postgresAccount() : undefined;
     await mkdir(folder, { recursive: true });
@@ -150,7 +158,7 @@ class Cluster {
       await chown(folder, account.uid, account.gid);
       await refuseUnreachable(folder, account);
     }
-    return new Cluster(folder, bin, account);
+    return new Cluster(folder, bin, account, settings);
   }
 
   address(port: number): string {
@@ -164,7 +172,7 @@ class Cluster {
     if (running !== undefined) return running;
     const kept = path.join(this.folder, 'port');
     const port = onPort ?? (await freePort(Number(await readFile(kept, 'utf8').catch(() => '0'))));
-    const settings = `-h 127.0.0.1 -p ${port} -k '' ${memorySettings()} -c max_wal_size=2GB -c jit=off`;
+    const settings = `-h 127.0.0.1 -p ${port} -k '' ${memorySettings()} -c max_wal_size=2GB -c jit=off ${this.settings}`;
     const logFile = path.join(this.folder, 'postgres.log');
     try {
       await this.program('pg_ctl', ['-D', this.data, '-l', logFile, '-w', '-t', '60', '-o', settings, 'start']);
