@@ -1,6 +1,7 @@
 import { describe, expect, it } from '@jest/globals';
 import { emptyRecord } from '../record/fields.ts';
-import { describedFields, rankInWords, rankReasons } from './explain-rank.ts';
+import { describedFields } from '../record/described.ts';
+import { rankInWords, rankReasons } from './explain-rank.ts';
 import { wantedOf } from './found-words.ts';
 import { parseQuery } from './search-query.ts';
 

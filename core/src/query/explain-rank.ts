@@ -1,3 +1,4 @@
+import { describedFields, DESCRIBING_FIELDS } from '../record/described.ts';
 import { FIELDS, type FieldName, type SoundRecord } from '../record/fields.ts';
 import { markFound, type WantedWords } from './found-words.ts';
 
@@ -48,31 +49,11 @@ export function rankReasons(record: SoundRecord, path: string, wanted: WantedWor
     .sort((a, b) => PLACE_WEIGHTS[b.place] - PLACE_WEIGHTS[a.place]);
 }
 
-/** Fields that make a record well described; each counts one, a point of rating two. */
-const DESCRIBED: readonly FieldName[] = [
-  'fxName',
-  'catId',
-  'description',
-  'keywords',
-  'library',
-  'creator',
-  'form',
-  'licence',
-];
-
-/** Of eight fields that make a record well described, how many are filled. */
-export function describedFields(record: SoundRecord): number {
-  return DESCRIBED.filter((name) => {
-    const value = record[name];
-    return Array.isArray(value) ? value.length > 0 : value !== '' && value !== null;
-  }).length;
-}
-
 /** In words, a line each: where the words stand and what that counts, then rating and description. `rating` is 1 to 5, or null. */
 export function rankInWords(record: SoundRecord, path: string, wanted: WantedWords, rating: number | null): string {
   const lines = rankReasons(record, path, wanted).map(
     ({ place, label, words }) => `${label}: ${words.join(', ')} (counts ${PLACE_WEIGHTS[place]})`,
   );
-  const merit = `${rating === null ? 'not rated' : `rated ${rating}`}, ${describedFields(record)} of ${DESCRIBED.length} fields filled`;
+  const merit = `${rating === null ? 'not rated' : `rated ${rating}`}, ${describedFields(record)} of ${DESCRIBING_FIELDS.length} fields filled`;
   return [...lines, merit].join('\n');
 }

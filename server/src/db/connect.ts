@@ -8,7 +8,7 @@ import pg from 'pg';
 import { applyFunctions, functionFiles } from './functions.ts';
 import { makeJobQueueTables } from './job-queue-tables.ts';
 import { restrictedAddress } from './restricted-role.ts';
-import { KeepingClient } from './kept-statements.ts';
+import { PreparingClient } from './prepared-statements.ts';
 import * as schema from './schema.ts';
 import { holdingOne, WaitingPool } from './while-waited.ts';
 
@@ -60,7 +60,7 @@ export async function connect(
     connectionString: address,
     max: CONNECTIONS,
     connectionTimeoutMillis: WAIT_FOR_CONNECTION_MS,
-    Client: KeepingClient,
+    Client: PreparingClient,
     ...LIMITS,
   });
   const db = drizzle(pool, { schema });

@@ -85,7 +85,7 @@ async function* namedParts(app: AppContext, what: CopyOut['what']): AsyncGenerat
 }
 
 /** The bytes of a file to be copied out: the path of one that is copied as it stands, or the file that was made. Throws FILE_VANISHED and what reading throws. */
-export async function contentsOf(
+export async function sourceOf(
   app: AppContext,
   { soundId, part, tryOut }: OutFile,
   signal: AbortSignal,
@@ -96,7 +96,7 @@ export async function contentsOf(
 
 /** Opened before it is added, so that what cannot be opened is only left out. */
 async function streamOf(app: AppContext, file: OutFile, signal: AbortSignal): Promise<Readable> {
-  const contents = await contentsOf(app, file, signal);
+  const contents = await sourceOf(app, file, signal);
   return 'path' in contents ? (await openRegular(contents.path)).createReadStream() : Readable.from([contents.bytes]);
 }
 

@@ -22,7 +22,7 @@ import { diskError } from './disk-errors.ts';
 import { holdFolder, inHeld } from './held-folder.ts';
 import { openRegular } from './open-regular.ts';
 import { isWithin } from './roots.ts';
-import { isSameFile, type FileStamp } from './file-stamp.ts';
+import { isSameFile, stampFrom, type FileStamp } from './file-stamp.ts';
 import { inodesTell } from './stable-inodes.ts';
 
 /** An open file as a source of bytes. */
@@ -246,10 +246,6 @@ async function renameIn(held: string, shown: string, from: string, to: string): 
   } finally {
     await syncFolder(held);
   }
-}
-
-function stampFrom(entry: { size: number; mtimeMs: number; ino: number | bigint }): FileStamp {
-  return { sizeBytes: entry.size, mtimeMs: entry.mtimeMs, inode: String(entry.ino) };
 }
 
 /** Makes a change of names last through a power cut; file systems without it are left as they are. */

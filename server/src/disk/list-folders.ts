@@ -14,7 +14,7 @@ import { AppError, type ErrorCode } from '@flagstone/core/errors';
 import { isAudioName } from '@flagstone/core/formats/container';
 import { otherAudioByName } from '@flagstone/core/formats/other-audio';
 import { diskError } from './disk-errors.ts';
-import type { FileStamp } from './file-stamp.ts';
+import { stampFrom, type FileStamp } from './file-stamp.ts';
 import { isWithin } from './roots.ts';
 import { TEMPORARY_PREFIX } from './temporary-names.ts';
 
@@ -145,7 +145,7 @@ function inspect(
     }
     const found = isLink ? statSync(inHeld) : lstatSync(inHeld);
     if (!found.isFile()) return undefined;
-    return { name, stamp: { sizeBytes: found.size, mtimeMs: found.mtimeMs, inode: String(found.ino) } };
+    return { name, stamp: stampFrom(found) };
   } catch (error) {
     const { code, message } = diskError(error, full);
     return { name, code, message: message.replaceAll(held, parent) };

@@ -6,6 +6,7 @@ import { AppError } from '@flagstone/core/errors';
 import type { AudioFacts } from '@flagstone/core/formats/audio-file';
 import type { ByteSource } from '@flagstone/core/formats/byte-source';
 import { complaintOf, inputOf, refuseUnworkable, startFfmpeg } from './decoder.ts';
+import { isUnchanged, stampFrom } from './file-stamp.ts';
 import { handleSource } from './drive-files.ts';
 import { openRegular } from './open-regular.ts';
 import { readAudio, sha256 } from './read-audio.ts';
@@ -63,10 +64,10 @@ async function whileSteady<Value>(
 ): Promise<Value & { stamp: SteadyStamp }> {
   const handle = await openRegular(path);
   try {
-    const { size: sizeBytes, mtimeMs } = await handle.stat();
+    const before = stampFrom(await handle.stat());
+    const { sizeBytes, mtimeMs } = before;
     const value = await work(handleSource(handle, sizeBytes));
-    const after = await handle.stat();
-    if (after.size !== sizeBytes || after.mtimeMs !== mtimeMs)
+    if (!isUnchanged(before, stampFrom(await handle.stat())))
       throw new AppError('FILE_CHANGED', `${path} was written to while it was read.`);
     return { ...value, stamp: { sizeBytes, mtimeMs } };
   } finally {

@@ -8,7 +8,7 @@ import { patchesOf, type WritePlan } from '@flagstone/core/formats/write-plan';
 import { writeSegments } from './copy-file.ts';
 import { diskError } from './disk-errors.ts';
 import { openRegular } from './open-regular.ts';
-import type { FileStamp } from './file-stamp.ts';
+import { isSameFile, stampFrom, type FileStamp } from './file-stamp.ts';
 import { handleSource, syncFolder, type DriveFiles } from './drive-files.ts';
 import { patchFile, proveAudioUntouched } from './patch-file.ts';
 import { readAudio, sha256 } from './read-audio.ts';
@@ -58,7 +58,7 @@ async function rewriteHeld(
     const before = await openRegular(full);
     try {
       const old = await before.stat();
-      checkStamp(expected, { sizeBytes: old.size, mtimeMs: old.mtimeMs, inode: String(old.ino) }, full);
+      checkStamp(expected, stampFrom(old), full);
       if ((old.mode & 0o222) === 0) throw new AppError('FILE_READ_ONLY', `${full} is read-only.`);
       const source = handleSource(before, old.size);
       const { facts } = await readAudio(source);
@@ -87,19 +87,13 @@ async function rewriteHeld(
 
 /** Of the file itself: what is a link by now is another one. */
 async function stampNow(full: string): Promise<FileStamp> {
-  const { size: sizeBytes, mtimeMs, ino } = await lstat(full);
-  return { sizeBytes, mtimeMs, inode: String(ino) };
+  return stampFrom(await lstat(full));
 }
 
 function checkStamp(expected: FileStamp, actual: FileStamp, full: string): void {
-  if (
-    expected.sizeBytes !== actual.sizeBytes ||
-    expected.mtimeMs !== actual.mtimeMs ||
-    expected.inode !== actual.inode
-  ) {
-    const message = `${full} is not the file that was read: its size, time or number on the disk differs.`;
-    throw new AppError('FILE_CHANGED', message);
-  }
+  if (isSameFile(expected, actual, true)) return;
+  const message = `${full} is not the file that was read: its size, time or number on the disk differs.`;
+  throw new AppError('FILE_CHANGED', message);
 }
 
 /** Returns the full audio digest, which was computed of the old audio while it was copied, and of the new file read back. */

@@ -11,7 +11,7 @@ import { folderLevel } from './folder-tree.ts';
 import { countHits } from './count-hits.ts';
 import { sampleOf } from './search-plan.ts';
 import { allOf } from '../db/sql-parts.ts';
-import { catalogueTables } from '../records/search.ts';
+import { catalogueTables } from '../records/search-conditions.ts';
 import { FIELD_COLUMNS } from '../records/sound-rows.ts';
 
 const MOST = 8;

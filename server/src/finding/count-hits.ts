@@ -4,7 +4,7 @@ import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { allOf, upTo } from '../db/sql-parts.ts';
-import { catalogueTables, conditionsNow, isNarrow } from '../records/search.ts';
+import { catalogueTables, conditionsNow, isNarrow } from '../records/search-conditions.ts';
 import { cachedAnswer } from './cached-answer.ts';
 import { sampleOf, smallestSample, type Sample } from './search-plan.ts';
 

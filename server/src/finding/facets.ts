@@ -8,6 +8,13 @@ import {
 } from '@flagstone/contract/facets';
 import { filterSchema, type ListFilter } from '@flagstone/contract/selection';
 import { valueInLine } from '@flagstone/core/query/begun-term';
+import {
+  bandInWords,
+  bandsBetween,
+  bandTerm,
+  LENGTH_EDGES_SECONDS,
+  LOUDNESS_EDGES_LUFS,
+} from '@flagstone/core/query/value-bands';
 import { withoutField } from '@flagstone/core/query/toggle-term';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
@@ -16,17 +23,18 @@ import { cachedAnswer } from './cached-answer.ts';
 import { countHits, countInSample } from './count-hits.ts';
 import type { Sample } from './search-plan.ts';
 import { allOf, upTo } from '../db/sql-parts.ts';
-import { catalogueTables, conditionsNow, isNarrow } from '../records/search.ts';
+import { catalogueTables, conditionsNow, isNarrow } from '../records/search-conditions.ts';
 
 const MOST_VALUES = 12;
 
-/** Bands of lengths in seconds and of loudness in LUFS, as the search line has them. */
-const LENGTHS = ['<1', '1..3', '3..10', '10..60', '60..300', '>=300'];
-const LOUDNESS = ['<-40', '-40..-30', '-30..-20', '-20..-10', '>=-10'];
+/** Facets that are counted in bands: the edges of these, and the unit in words. */
+const BANDED: Partial<Record<Facet, { edges: readonly number[]; unit: string }>> = {
+  length: { edges: LENGTH_EDGES_SECONDS, unit: 's' },
+  loudness: { edges: LOUDNESS_EDGES_LUFS, unit: 'LUFS' },
+};
 
-/** In which of the bands a value lies, by its number; the bands follow each other. */
-function bandOf(value: SQL, bands: readonly string[]): SQL {
-  const edges = bands.slice(0, -1).map((band) => Number(band.replace(/^.*\.\.|^</, '')));
+/** In which of the bands a value lies, by its number. */
+function bandOf(value: SQL, edges: readonly number[]): SQL {
   return sql`case when ${value} is null then null else width_bucket(${value}::float8, ${`{${edges.join(',')}}`}::float8[])::text end`;
 }
 
@@ -34,10 +42,10 @@ function bandOf(value: SQL, bands: readonly string[]): SQL {
 const VALUES: Record<Exclude<Facet, 'drive'>, SQL> = {
   form: sql`nullif(f.form, '')`,
   channels: sql`f.channels::text`,
-  length: bandOf(sql`f.duration_seconds`, LENGTHS),
+  length: bandOf(sql`f.duration_seconds`, LENGTH_EDGES_SECONDS),
   rate: sql`f.sample_rate_hz::text`,
   depth: sql`nullif(f.bit_depth, 0)::text`,
-  loudness: bandOf(sql`f.loudness_lufs`, LOUDNESS),
+  loudness: bandOf(sql`f.loudness_lufs`, LOUDNESS_EDGES_LUFS),
   rating: sql`f.rating::text`,
   library: sql`nullif(f.library, '')`,
   publisher: sql`nullif(f.publisher, '')`,
@@ -209,21 +217,14 @@ async function withDriveNames(app: AppContext, values: readonly CountedValue[]):
 }
 
 function termOf(facet: Facet, value: string): { label: string; term: string } {
-  const band = facet === 'length' ? LENGTHS[Number(value)] : facet === 'loudness' ? LOUDNESS[Number(value)] : undefined;
-  if (band !== undefined)
-    return { label: bandInWords(band, facet === 'length' ? 's' : 'LUFS'), term: `${facet}:${band}` };
+  const banded = BANDED[facet];
+  const band = banded && bandsBetween(banded.edges)[Number(value)];
+  if (banded && band) return { label: bandInWords(band, banded.unit), term: `${facet}:${bandTerm(band)}` };
   if (facet === 'rate') return { label: `${Number(value) / 1000} kHz`, term: `rate:${value}` };
   if (facet === 'depth') return { label: `${value} bit`, term: `depth:${value}` };
   if (facet === 'channels') return { label: channelsInWords(value), term: `channels:${value}` };
   if (facet === 'rating') return { label: '★'.repeat(Number(value)), term: `rating:${value}` };
   return { label: value, term: `${facet}:${facet === 'form' ? '' : '='}${valueInLine(value)}` };
-}
-
-function bandInWords(band: string, unit: string): string {
-  const text = band.replaceAll('-', '−');
-  if (text.startsWith('<')) return `below ${text.slice(1)} ${unit}`;
-  if (text.startsWith('>')) return `from ${text.slice(2)} ${unit}`;
-  return `${text.replace('..', ' to ')} ${unit}`;
 }
 
 function channelsInWords(channels: string): string {
@@ -232,11 +233,12 @@ function channelsInWords(channels: string): string {
 
 /** Numbers in their order, names by how often they occur. */
 function inOrder<Value extends { term: string }>(facet: Facet, values: Value[]): Value[] {
-  const bands = facet === 'length' ? LENGTHS : facet === 'loudness' ? LOUDNESS : undefined;
+  const edges = BANDED[facet]?.edges;
+  const terms = edges && bandsBetween(edges).map(bandTerm);
   const place = ({ term }: Value): number => {
     const value = term.slice(facet.length + 1);
-    return bands ? bands.indexOf(value) : Number(value);
+    return terms ? terms.indexOf(value) : Number(value);
   };
-  const isNumeric = bands !== undefined || ['channels', 'rate', 'depth', 'rating'].includes(facet);
+  const isNumeric = terms !== undefined || ['channels', 'rate', 'depth', 'rating'].includes(facet);
   return isNumeric ? [...values].sort((a, b) => place(a) - place(b)) : values;
 }

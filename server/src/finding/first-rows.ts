@@ -2,7 +2,7 @@ import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { allOf, upTo } from '../db/sql-parts.ts';
-import { catalogueTables } from '../records/search.ts';
+import { catalogueTables } from '../records/search-conditions.ts';
 import type { Way } from './search-plan.ts';
 
 /** A walk looks at so many times as many rows as should be needed. */

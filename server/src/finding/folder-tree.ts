@@ -6,9 +6,9 @@ import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { sampleOf, type Sample } from './search-plan.ts';
-import { belowFolder, DRIVE_PART, drivePlace } from '../records/query-sql.ts';
+import { belowFolder, DRIVE_PART, drivePlace } from '../records/query-conditions.ts';
 import { allOf } from '../db/sql-parts.ts';
-import { catalogueTables } from '../records/search.ts';
+import { catalogueTables } from '../records/search-conditions.ts';
 
 /** So many folders of one level are listed. */
 const MOST_FOLDERS = 500;

@@ -17,7 +17,7 @@ import { keysSchema, pageOf, readMark, type PageOfIds } from './keyset-page.ts';
 import { relevantPage } from './relevance.ts';
 import { planOf, WAYS_THROUGH_ALL, type SearchPlan } from './search-plan.ts';
 import { allOf } from '../db/sql-parts.ts';
-import { catalogueTables, conditionsNow, filterConditions, isNarrow } from '../records/search.ts';
+import { catalogueTables, conditionsNow, filterConditions, isNarrow } from '../records/search-conditions.ts';
 import { batchTables, rowsInOrder } from '../records/sound-rows.ts';
 
 type Source = { kind: 'batch'; batchId: number } | { kind: 'catalogue' };

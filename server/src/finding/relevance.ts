@@ -7,9 +7,9 @@ import type { Queryable } from '../db/connect.ts';
 import { firstRows, type Order } from './first-rows.ts';
 import { pageOf, readMark, type PageOfIds } from './keyset-page.ts';
 import type { SearchPlan } from './search-plan.ts';
-import { found, NAMES, wordsAsked } from '../records/query-sql.ts';
+import { found, NAMES, wordsAsked } from '../records/query-conditions.ts';
 import { allOf } from '../db/sql-parts.ts';
-import { catalogueTables } from '../records/search.ts';
+import { catalogueTables } from '../records/search-conditions.ts';
 
 /** The order of which a mark tells that all were ranked one by one; else the number of the tier. */
 const RANKED = -1;

@@ -4,8 +4,8 @@ import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { allOf } from '../db/sql-parts.ts';
 import { forAll } from '../db/while-waited.ts';
-import { wordsAsked } from '../records/query-sql.ts';
-import { catalogueTables, conditionsNow, type ConditionsOf } from '../records/search.ts';
+import { wordsAsked } from '../records/query-conditions.ts';
+import { catalogueTables, conditionsNow, type ConditionsOf } from '../records/search-conditions.ts';
 
 /**
  * How a search of the catalogue is answered: exactly or from a sample, by walking an index or by gathering and sorting. It is decided here alone, from what

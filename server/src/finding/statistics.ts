@@ -1,41 +1,28 @@
 import type { Statistics } from '@flagstone/contract/statistics';
-import type { FieldName } from '@flagstone/core/record/fields';
+import {
+  bandInWords,
+  bandsBetween,
+  LENGTH_EDGES_SECONDS,
+  LOUDNESS_EDGES_LUFS,
+} from '@flagstone/core/query/value-bands';
+import { DESCRIBING_FIELDS } from '@flagstone/core/record/described';
 import { and, eq, isNull, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { copies } from '../db/schema.ts';
 import { COPY_STATE } from '../records/copy-state.ts';
 import { cachedAnswer } from './cached-answer.ts';
-import { missingField } from '../records/search.ts';
-
-const LENGTH_EDGES = [1, 3, 10, 30, 60, 300];
-const LOUDNESS_EDGES = [-50, -40, -30, -25, -20, -15, -10];
-/** The fields that a described sound has. */
-const TOLD_FIELDS: readonly FieldName[] = [
-  'catId',
-  'fxName',
-  'description',
-  'keywords',
-  'creatorId',
-  'sourceId',
-  'library',
-  'form',
-  'licence',
-];
+import { missingField } from '../records/search-conditions.ts';
 
 interface Band {
   label: string;
   range: string;
 }
 
-/** The bands between edges, open at both ends. */
 function bands(edges: readonly number[], unit: string): Band[] {
-  const text = (value: number | undefined): string => String(value ?? '').replace('-', '−');
-  return [undefined, ...edges].map((from, index) => {
-    const to = edges[index];
-    const label =
-      from === undefined ? `< ${text(to)}` : to === undefined ? `≥ ${text(from)}` : `${text(from)} to ${text(to)}`;
-    return { label: `${label} ${unit}`, range: `${from ?? ''}..${to ?? ''}` };
-  });
+  return bandsBetween(edges).map((band) => ({
+    label: bandInWords(band, unit),
+    range: `${band.from ?? ''}..${band.to ?? ''}`,
+  }));
 }
 
 /** The catalogue in numbers, for Today. */
@@ -62,8 +49,8 @@ async function countAll(app: AppContext): Promise<Statistics> {
   return {
     ...totals,
     categories: categories.rows.map(({ category, count }) => ({ category, count })),
-    lengths: bands(LENGTH_EDGES, 's').map((band, index) => ({ ...band, count: lengths.get(index) ?? 0 })),
-    loudness: bands(LOUDNESS_EDGES, 'LUFS').map((band, index) => ({ ...band, count: loudness.get(index) ?? 0 })),
+    lengths: bands(LENGTH_EDGES_SECONDS, 's').map((band, index) => ({ ...band, count: lengths.get(index) ?? 0 })),
+    loudness: bands(LOUDNESS_EDGES_LUFS, 'LUFS').map((band, index) => ({ ...band, count: loudness.get(index) ?? 0 })),
     growth: growth.rows.map(({ day, total }) => ({ day, total: Number(total) })),
     notInStep: {
       behind: stateCount('behind'),
@@ -75,7 +62,7 @@ async function countAll(app: AppContext): Promise<Statistics> {
 }
 
 async function totalsOf(app: AppContext): Promise<Pick<Statistics, 'filed' | 'measured' | 'completeness'>> {
-  const filled = TOLD_FIELDS.map(
+  const filled = DESCRIBING_FIELDS.map(
     (field) => sql`count(*) filter (where not ${missingField(field)}) as ${sql.identifier(field)}`,
   );
   const { rows } = await app.db.execute<Record<string, number>>(sql`
@@ -85,14 +72,16 @@ async function totalsOf(app: AppContext): Promise<Pick<Statistics, 'filed' | 'me
   return {
     filed: count('filed'),
     measured: count('measured'),
-    completeness: TOLD_FIELDS.map((field) => ({ field, filled: count(field) })),
+    completeness: DESCRIBING_FIELDS.map((field) => ({ field, filled: count(field) })),
   };
 }
 
 /** How many filed sounds lie in each band, by its number. */
 async function countBands(app: AppContext, what: 'lengths' | 'loudness'): Promise<Map<number, number>> {
   const [column, edges] =
-    what === 'lengths' ? [sql`s.duration_seconds`, LENGTH_EDGES] : [sql`a.loudness_lufs::float8`, LOUDNESS_EDGES];
+    what === 'lengths'
+      ? [sql`s.duration_seconds`, LENGTH_EDGES_SECONDS]
+      : [sql`a.loudness_lufs::float8`, LOUDNESS_EDGES_LUFS];
   const { rows } = await app.db.execute<{ band: number; count: number }>(sql`
     select width_bucket(${column}, ${`{${edges.join(',')}}`}::float8[]) as band, count(*) as count
     from sounds s left join analyses a on a.sound_id = s.id where s.filed_at is not null and ${column} is not null group by 1`);

@@ -104,7 +104,7 @@ async function readRows(
     drive: cell(row, 'drive'),
     name: cell(row, 'name'),
   }));
-  const found = await findSounds(app, asked);
+  const found = await soundsOfRows(app, asked);
   const known = new Map(
     (await rowsInOrder(app.db, 'sounds', [...new Set([...found.values()].flat())])).map((row) => [row.soundId, row]),
   );
@@ -140,7 +140,7 @@ async function readRows(
  * The sounds that each row could be about: by digest where it has one, else by path, else by file name. A sound that is still being measured is known by
  * its path alone.
  */
-async function findSounds(
+async function soundsOfRows(
   app: AppContext,
   asked: readonly { at: number; digest: string; path: string; drive: string; name: string }[],
 ): Promise<Map<number, number[]>> {

@@ -11,7 +11,7 @@ import { copies, records, sounds, unreadable } from '../db/schema.ts';
 import type { HeaderResult } from '../workers/header-worker.ts';
 import type { WalkEntry } from '../disk/walk.ts';
 import { idList } from '../db/sql-parts.ts';
-import { lockRecords, refreshSearch } from '../records/search.ts';
+import { lockRecords, refreshSearch } from '../records/search-conditions.ts';
 
 export type FoundFile = Extract<WalkEntry, { kind: 'file' }>;
 type Fault = Extract<WalkEntry, { kind: 'fault' }>;
@@ -100,7 +100,7 @@ export async function writeChunk(
   result: FoundCounts,
 ): Promise<void> {
   const { good, same, faults, known } = chunk;
-  const { files: readFiles, newRecords } = await findSounds(app, tx, good, chunk.personId);
+  const { files: readFiles, newRecords } = await soundsByDigest(app, tx, good, chunk.personId);
   const soundIds = [...new Set(readFiles.map((file) => file.soundId))];
   const earlierIds = readFiles.flatMap((file) => known.get(pathOf(file))?.id ?? []);
   const earlierRows =
@@ -164,7 +164,7 @@ export async function writeChunk(
 }
 
 /** The sound of each file by its audio digest; sounds that are new get a record made from this file. */
-async function findSounds(
+async function soundsByDigest(
   app: AppContext,
   tx: Transaction,
   good: ChunkToWrite['good'],

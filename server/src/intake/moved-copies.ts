@@ -6,7 +6,7 @@ import { batchItems, copies } from '../db/schema.ts';
 import type { DriveFiles } from '../disk/drive-files.ts';
 import type { IdSet } from './id-set.ts';
 import { idList } from '../db/sql-parts.ts';
-import { lockRecords, refreshSearch } from '../records/search.ts';
+import { lockRecords, refreshSearch } from '../records/search-conditions.ts';
 
 type CopyRow = typeof copies.$inferSelect;
 

@@ -6,6 +6,7 @@ import type { AppContext } from '../app-context.ts';
 import type { Transaction } from '../db/connect.ts';
 import { collections, copies, drives, folders, recipes } from '../db/schema.ts';
 import { pathMatcher } from '../disk/path-patterns.ts';
+import { isUnchanged } from '../disk/file-stamp.ts';
 import type { FolderResult, FolderTask } from '../disk/list-folders.ts';
 import { walkFolders, type WalkEntry } from '../disk/walk.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
@@ -254,7 +255,7 @@ async function countSame(
   const known = new Map(rows.map((row) => [`${row.folder}/${row.name}`, row]));
   return found.filter(({ folder, name, stamp }) => {
     const copy = known.get(`${folder}/${name}`);
-    return copy?.sizeBytes === stamp.sizeBytes && copy.mtimeMs === stamp.mtimeMs;
+    return copy !== undefined && isUnchanged(copy, stamp);
   }).length;
 }
 

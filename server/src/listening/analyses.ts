@@ -9,9 +9,10 @@ import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Transaction } from '../db/connect.ts';
 import { analyses, copies, drives, measuringNow, records, soundPeaks, sounds } from '../db/schema.ts';
+import { isUnchanged } from '../disk/file-stamp.ts';
 import type { MeasuredFile, SteadyStamp } from '../disk/measure-file.ts';
 import { filesOf } from '../drives/drives.ts';
-import { refreshSearch } from '../records/search.ts';
+import { refreshSearch } from '../records/search-conditions.ts';
 
 /** A copy to be measured, with the place of its file. */
 export interface MeasurableCopy {
@@ -107,8 +108,8 @@ async function lockedCopy(
   stamp: SteadyStamp,
 ): Promise<void> {
   const [row] = await tx.select().from(copies).where(eq(copies.id, copyId)).for('no key update');
-  const isSame = row?.soundId === soundId && row.sizeBytes === stamp.sizeBytes && row.mtimeMs === stamp.mtimeMs;
-  if (!isSame) throw new AppError('FILE_CHANGED', `${path} is not the file that was read into the catalogue.`);
+  if (row?.soundId !== soundId || !isUnchanged(row, stamp))
+    throw new AppError('FILE_CHANGED', `${path} is not the file that was read into the catalogue.`);
 }
 
 async function keepAnalysis(

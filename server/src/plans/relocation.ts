@@ -14,7 +14,7 @@ import type { NewItem } from './plan-item.ts';
 import { getPlan, storePlan } from './plans.ts';
 import { readFolderFinder, rememberFolder } from '../intake/read-folders.ts';
 import { isBelow } from '../db/sql-parts.ts';
-import { lockRecords, refreshSearch } from '../records/search.ts';
+import { lockRecords, refreshSearch } from '../records/search-conditions.ts';
 
 type CopyRow = typeof copies.$inferSelect;
 

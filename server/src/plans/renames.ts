@@ -7,7 +7,7 @@ import { copies } from '../db/schema.ts';
 import { layName, renameTogether, settleRename, type NameChange } from '../disk/rename-together.ts';
 import type { Fence } from '../jobs/fence.ts';
 import { beginItem, setFailed, setState, subjectOf, type JournalRow } from './journal-items.ts';
-import { lockRecords, refreshSearch } from '../records/search.ts';
+import { lockRecords, refreshSearch } from '../records/search-conditions.ts';
 
 /** What a rename item says before and after: the name of the file, and those of the files that go along, in the same order. */
 const sideSchema = z.object({ name: z.string(), companions: z.array(z.string()).nullable().default(null) });

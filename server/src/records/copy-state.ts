@@ -1,6 +1,6 @@
 import { sql, type SQL } from 'drizzle-orm';
 import { NOT_IN_STEP } from '@flagstone/core/record/copy-states';
-import { hasTerm, term } from './terms.ts';
+import { hasTerm, term } from './search-terms.ts';
 
 /** The state of a copy `c`, from the revision of its record `r`; whether its drive is away is not known to the database. */
 export const COPY_STATE = sql`flagstone_state(c.gone, c.changed_outside, c.carries_revision, r.revision)`;

@@ -19,7 +19,7 @@ import type { Queryable, Transaction } from '../db/connect.ts';
 import { changes, copies, people, recordRevisions, records } from '../db/schema.ts';
 import { learnFrom } from './learning.ts';
 import { idList } from '../db/sql-parts.ts';
-import { refreshSearch } from './search.ts';
+import { refreshSearch } from './search-conditions.ts';
 import { FIELD_COLUMNS, selectedRows } from './sound-rows.ts';
 
 type RecordRow = SoundRecord & { soundId: number; revision: number };

@@ -7,12 +7,12 @@ import { filterSchema, type ListFilter, type Selection } from '@flagstone/contra
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
-import { KEPT } from '../db/kept-statements.ts';
+import { PREPARED } from '../db/prepared-statements.ts';
 import { records } from '../db/schema.ts';
 import { driveIsHere } from '../drives/drives.ts';
 import { COPY_STATE } from './copy-state.ts';
 import { allOf, idList } from '../db/sql-parts.ts';
-import { filterConditions } from './search.ts';
+import { filterConditions } from './search-conditions.ts';
 
 /** Column of the records table for each field. */
 export const FIELD_COLUMNS = Object.fromEntries(
@@ -67,7 +67,7 @@ export async function rowsInOrder(db: Queryable, of: 'copies' | 'sounds', ids: r
     of === 'copies'
       ? sql`join copies c on c.id = i.id`
       : sql`join lateral (select * from copies o where o.sound_id = i.id order by o.gone, o.id limit 1) c on true`;
-  const { rows } = await db.execute<DatabaseRow>(sql`${KEPT}
+  const { rows } = await db.execute<DatabaseRow>(sql`${PREPARED}
     select ${COLUMNS} from unnest(${idList(ids)}) with ordinality i(id, place) ${copy} join sounds s on s.id = c.sound_id
     join records r on r.sound_id = s.id join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id order by i.place`);
   return toSoundRows(rows);

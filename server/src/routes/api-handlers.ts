@@ -16,7 +16,7 @@ import * as copyingOut from '../delivering/copy-out.ts';
 import * as pulls from '../delivering/pull-lists.ts';
 import * as categoryLists from '../describing/category-lists.ts';
 import * as collections from '../drives/collections.ts';
-import { contentsOf, countDisagreements } from '../records/contents.ts';
+import { contentsOf, countDisagreements } from '../records/file-contents.ts';
 import { listDrives, updateDrive } from '../drives/drives.ts';
 import { editRows, editSelection, goBack, revisionsOf, undoChange } from '../records/edits.ts';
 import { whileWaited } from '../db/while-waited.ts';

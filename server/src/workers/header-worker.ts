@@ -5,6 +5,7 @@ import { quickAudioDigest } from '@flagstone/core/audio/digest';
 import type { AudioFile } from '@flagstone/core/formats/audio-file';
 import { descriptorSource } from '../disk/descriptor-source.ts';
 import { diskError } from '../disk/disk-errors.ts';
+import { isUnchanged, stampFrom } from '../disk/file-stamp.ts';
 import { openRegularSync } from '../disk/open-regular.ts';
 import { readAudio, sha256 } from '../disk/read-audio.ts';
 
@@ -34,8 +35,7 @@ async function readSteady(descriptor: number, name: string): Promise<HeaderResul
       async (file) => ({ file, quickDigest: await quickAudioDigest(source, file.facts, sha256()) }),
       (error: unknown) => ({ error }),
     );
-    const after = fstatSync(descriptor);
-    const steady = before.mtimeMs === after.mtimeMs && before.size === after.size;
+    const steady = isUnchanged(stampFrom(before), stampFrom(fstatSync(descriptor)));
     if (!steady && reads < MOST_READS) continue;
     if ('error' in outcome) throw outcome.error;
     return { ok: true, ...outcome };

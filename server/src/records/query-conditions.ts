@@ -8,7 +8,7 @@ import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import type { Queryable } from '../db/connect.ts';
 import { records } from '../db/schema.ts';
 import { stateCondition } from './copy-state.ts';
-import { hasTerm, hasWords, term } from './terms.ts';
+import { hasTerm, hasWords, term } from './search-terms.ts';
 
 /** Of numbers that are measured, `length:5` means about 5. */
 const ABOUT: readonly string[] = ['length', 'loudness', 'peak', 'tempo'];

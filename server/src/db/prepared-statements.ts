@@ -9,10 +9,10 @@ const MARK = '/* kept */';
  * Before a long statement that is always the same but for its values: each connection has PostgreSQL read and plan it once. Never for one that is put together
  * from conditions, of which there would be more and more.
  */
-export const KEPT: SQL = sql.raw(MARK);
+export const PREPARED: SQL = sql.raw(MARK);
 
 /** A connection that gives such statements a name, by which PostgreSQL keeps them; drizzle names none that is written by hand. */
-export class KeepingClient extends pg.Client {
+export class PreparingClient extends pg.Client {
   // The signature of pg.Client has nine forms; all but the first argument are handed on as they are.
   override query(...args: never[]): never {
     const [config, ...rest] = args as unknown[];

@@ -4,11 +4,11 @@ import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import type { PgColumn } from 'drizzle-orm/pg-core';
 import type { Queryable } from '../db/connect.ts';
 import { idList } from '../db/sql-parts.ts';
-import { KEPT } from '../db/kept-statements.ts';
+import { PREPARED } from '../db/prepared-statements.ts';
 import { searchRows } from '../db/finding-schema.ts';
 import { records } from '../db/schema.ts';
 import { stateCondition } from './copy-state.ts';
-import { drivesAsked, queryConditions, type KnownDrives } from './query-sql.ts';
+import { drivesAsked, queryConditions, type KnownDrives } from './query-conditions.ts';
 
 /** Brings the search rows of sounds up to date with their records and copies; makes those that are missing. */
 export async function refreshSearch(db: Queryable, soundIds: readonly number[]): Promise<void> {
@@ -41,7 +41,7 @@ export type ConditionsOf = (filter: ListFilter, isNamed?: boolean) => SQL[];
  */
 export async function conditionsNow(db: Queryable, line: string): Promise<ConditionsOf> {
   const { rows } = await db.execute<{ some: boolean }>(
-    sql`${KEPT} select exists (select from collections where retired_at is not null) as some`,
+    sql`${PREPARED} select exists (select from collections where retired_at is not null) as some`,
   );
   const retired = rows[0]?.some === true ? [IS_NOT_RETIRED] : [];
   const drives = await drivesAsked(db, line);
