@@ -7,8 +7,9 @@ import { parseArgs } from 'node:util';
 
 /**
  * `./flagstone test [unit|server|browser] [PATTERN] [--deep]`: all checks, or one kind of tests of the files whose path has the pattern; the sum is the last line. Each of formatting,
- * walls, lint and types counts as one check. All of them go two abreast where the machine has the cores and the memory for it: the server's tests wait for the database
- * and for drives much of their time, the other checks do nothing but compute. What a check says is printed when it has ended.
+ * walls, lint and types counts as one check. They go two abreast where the machine has the cores and the memory for it: the server's tests wait for the database and for
+ * drives much of their time, the other checks do nothing but compute. The browser is alone: what is heard and moves there has a time of its own. What a check says is printed
+ * when it has ended.
  */
 const PROJECT = fileURLToPath(new URL('..', import.meta.url));
 const SUITES = ['unit', 'server', 'browser'] as const;
@@ -100,9 +101,14 @@ async function everything(reports: string): Promise<Counts[]> {
       () =>
         check(name, script, isAbreast),
   );
-  const [unit, server, browser] = SUITES.map((kind) => () => suite(kind, reports, isAbreast)) as [Step, Step, Step];
+  const [unit, server, browser] = SUITES.map((kind) => () => suite(kind, reports, isAbreast && kind !== 'browser')) as [
+    Step,
+    Step,
+    Step,
+  ];
   if (!isAbreast) return inOrder([...checks, unit, server, browser]);
-  return (await Promise.all([inOrder([server]), inOrder([browser, ...checks, unit])])).flat();
+  const abreast = await Promise.all([inOrder([server]), inOrder([...checks, unit])]);
+  return [...abreast.flat(), await browser()];
 }
 
 const { values, positionals } = parseArgs({

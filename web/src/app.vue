@@ -79,15 +79,17 @@ useEventListener(window, 'keydown', (event) => {
   if (event.key === 'Escape' && target instanceof HTMLElement && target.matches('input, textarea')) target.blur();
 });
 
-useKeys({
+useKeys('everywhere', {
   Space: () => player.toggle(),
   u: (event) => void (event.shiftKey ? redo() : undo()),
   'Ctrl+z': (event) => void (event.shiftKey ? redo() : undo()),
   'Ctrl+y': () => void redo(),
+  '?': () => void (helpShown.value = true),
+});
+useKeys('pulling', {
   // A sound's own page pulls it with what was marked and tried out there.
   p: () =>
     player.row && !route.path.startsWith('/sound/') ? void pulls.add(player.row, player.part ?? null, null) : false,
-  '?': () => void (helpShown.value = true),
 });
 </script>
 

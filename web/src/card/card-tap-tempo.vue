@@ -32,7 +32,7 @@ function tap(): void {
   start();
 }
 
-useKeys({ t: tap });
+useKeys('tempo', { t: tap });
 </script>
 
 <template>

@@ -79,7 +79,7 @@ const here =
     if (props.active) act(event);
     return props.active;
   };
-useKeys({
+useKeys('pullList', {
   ArrowDown: here(({ shiftKey }) =>
     shiftKey ? move(current.value, 1) : play(Math.min(current.value + 1, entries.value.length - 1)),
   ),

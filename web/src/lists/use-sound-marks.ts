@@ -31,7 +31,7 @@ export function useSoundMarks(list: SoundList) {
     return mark({ favourite }, favourite ? 'Favourites' : 'No favourites any more');
   }
 
-  useKeys({
+  useKeys('marks', {
     ...Object.fromEntries([1, 2, 3, 4, 5].map((stars) => [`Alt+${stars}`, () => void rate(stars)])),
     'Alt+0': () => void rate(null),
     b: () => void turnFavourite(),

@@ -154,7 +154,7 @@ async function nextMissing(): Promise<void> {
 
 const acceptNumber = (index: number) => (): boolean =>
   step.value === 'describe' && (suggestions.value?.accept(index) ?? false);
-useKeys({
+useKeys('batch', {
   Enter: () => (step.value === 'describe' ? acceptNumber(0)() : false),
   1: acceptNumber(0),
   2: acceptNumber(1),

@@ -181,7 +181,7 @@ function chooseCollections(collection: string): void {
   void router.replace({ query: { ...rest, ...(collection === '' ? {} : { collection }) } });
 }
 
-useKeys({ e: () => void card.value?.focusField() });
+useKeys('catalogue', { e: () => void card.value?.focusField() });
 </script>
 
 <template>

@@ -133,7 +133,7 @@ function choosePanel(key: Panel): void {
 const numberKeys = Object.fromEntries(
   Array.from({ length: 9 }, (_, index) => [String(index + 1), () => playSlice(index)] as const),
 );
-useKeys({
+useKeys('sound', {
   ...numberKeys,
   s: () => (player.part && isHere.value ? marks.addSlice(player.part) : false),
   '.': () => {

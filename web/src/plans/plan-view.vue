@@ -104,7 +104,7 @@ function companionsOf(item: PlanItem): { from: string; to: string }[] {
   return from.map((name, at) => ({ from: String(name), to: String(to[at]) }));
 }
 
-useKeys({ Enter: () => (canRun.value ? void tryOne() : false) });
+useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
 </script>
 
 <template>

@@ -147,7 +147,7 @@ function openSound(): void {
   if (player.row) void router.push(`/sound/${player.row.soundId}`);
 }
 
-useKeys({
+useKeys('strip', {
   '[': () => mark('from'),
   ']': () => mark('to'),
   x: () => void (player.part = undefined),

@@ -119,7 +119,7 @@ function search(line: string): void {
   });
 }
 
-useKeys({ '/': () => field.value?.focus() });
+useKeys('search', { '/': () => field.value?.focus() });
 </script>
 
 <template>

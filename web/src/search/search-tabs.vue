@@ -58,7 +58,7 @@ const reveal = (): void =>
 watch(() => [tabs.currentId, tabs.tabs.length], reveal, { flush: 'post' });
 onMounted(reveal);
 
-useKeys({
+useKeys('catalogue', {
   n: open,
   q: () => {
     if (tabs.tabs.length < 2) return false;

@@ -157,7 +157,7 @@ function click(index: number, event: MouseEvent): void {
   list.goTo(index, event.shiftKey ? 'widen' : event.ctrlKey || event.metaKey ? 'toggle' : 'only');
 }
 
-useKeys({
+useKeys('table', {
   ArrowDown: (event) => move(1, event.shiftKey),
   ArrowUp: (event) => move(-1, event.shiftKey),
   PageDown: () => move(20, false),

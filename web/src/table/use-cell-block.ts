@@ -121,7 +121,7 @@ export function useCellBlock(list: SoundList, columns: Ref<readonly Column[]>) {
 
   useEventListener('copy', copy);
   useEventListener('paste', (event) => void paste(event));
-  useKeys({
+  useKeys('table', {
     ArrowLeft: (event) => moveColumn(-1, event.shiftKey),
     ArrowRight: (event) => moveColumn(1, event.shiftKey),
     'Ctrl+d': () => void fillDown(),

@@ -1,3 +1,4 @@
+import type { KeyIn, KeyPlace } from './keys.ts';
 import { onBeforeUnmount, onMounted } from 'vue';
 
 /** Whether the person is typing or working in a list, menu or dialog of its own, so that no key of ours may fire. */
@@ -16,8 +17,14 @@ function keyName(event: KeyboardEvent): string {
   return `${event.ctrlKey || event.metaKey ? 'Ctrl+' : ''}${event.altKey ? 'Alt+' : ''}${shift}${key}`;
 }
 
-/** Keys that act while this component is shown; none fires while somebody types. A handler that returns false lets the key pass. */
-export function useKeys(keys: Record<string, (event: KeyboardEvent) => boolean | void>): void {
+type KeyHandler = (event: KeyboardEvent) => boolean | void;
+
+/** Keys of a place (keys.ts) that act while this component is shown; none fires while somebody types. A handler that returns false lets the key pass. */
+export function useKeys<Place extends KeyPlace>(
+  _place: Place,
+  handlers: Partial<Record<KeyIn<Place>, KeyHandler>>,
+): void {
+  const keys = handlers as Record<string, KeyHandler | undefined>;
   const onKey = (event: KeyboardEvent): void => {
     if (event.defaultPrevented || isBusyElsewhere(event.target)) return;
     const name = keyName(event);
