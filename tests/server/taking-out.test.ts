@@ -8,7 +8,7 @@ import type { CopyOut } from '@flagstone/contract/copy-out';
 import { EXPORT_COLUMNS, type ExportRequest, MOST_REPORT_COLUMNS } from '@flagstone/contract/exports';
 import { filterSchema } from '@flagstone/contract/selection';
 import { copies } from '@flagstone/server/db/schema';
-import { eq } from 'drizzle-orm';
+import { eq, sql } from 'drizzle-orm';
 import { bytesOf, TestApplication } from './test-application.ts';
 
 const run = promisify(execFile);
@@ -197,6 +197,20 @@ describe('a ZIP file', () => {
     await get(`/copy-out/${ticket}`);
     expect((await get(`/copy-out/${ticket}`)).status).toBe(404);
     expect((await get('/copy-out/no-ticket')).status).toBe(400);
+  });
+
+  it('is fetched from whichever process of the server, within an hour', async () => {
+    const body = { what: everything, tree: false };
+    const { ticket } = await app.call('prepareCopyOut', { body });
+    await app.restart();
+    expect((await get(`/copy-out/${ticket}`)).status).toBe(200);
+    const { ticket: old } = await app.call('prepareCopyOut', { body });
+    await app.context.db.execute(sql`update copy_out_tickets set created_at = now() - interval '61 minutes'`);
+    expect((await get(`/copy-out/${old}`)).status).toBe(404);
+    // What is too old goes when the next one is given.
+    await app.call('prepareCopyOut', { body });
+    const { rows } = await app.context.db.execute(sql`select count(*)::int as count from copy_out_tickets`);
+    expect(rows).toEqual([{ count: 1 }]);
   });
 });
 

@@ -1,3 +1,4 @@
+import type { CopyOut } from '@flagstone/contract/copy-out';
 import type { ColumnLayout } from '@flagstone/contract/layouts';
 import type { RelationKind } from '@flagstone/core/words/thesaurus';
 import { sql } from 'drizzle-orm';
@@ -225,6 +226,20 @@ export const soundMarks = pgTable(
     changedAt: at('changed_at').notNull().defaultNow(),
   },
   (table) => [primaryKey({ columns: [table.personId, table.soundId] }), index('sound_marks_sound').on(table.soundId)],
+);
+
+/** What a browser fetches as a ZIP file by a plain address, which cannot say more than the number of the ticket. It is good once, and not for long. */
+export const copyOutTickets = pgTable(
+  'copy_out_tickets',
+  {
+    id: uuid('id').primaryKey().defaultRandom(),
+    request: jsonb('request').$type<CopyOut>().notNull(),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id),
+    createdAt: created(),
+  },
+  (table) => [index('copy_out_tickets_created').on(table.createdAt)],
 );
 
 /** Sounds that were copied out, each time and by whom: with the pull lists it says how often a sound was used. */

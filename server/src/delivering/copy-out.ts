@@ -1,8 +1,7 @@
-import { randomUUID } from 'node:crypto';
 import path from 'node:path';
 import { Readable, type Writable } from 'node:stream';
 import { finished } from 'node:stream/promises';
-import type { CopyOut, copyOutToFolderSchema } from '@flagstone/contract/copy-out';
+import { copyOutSchema, type CopyOut, type copyOutToFolderSchema } from '@flagstone/contract/copy-out';
 import type { Job } from '@flagstone/contract/jobs';
 import type { SoundRow } from '@flagstone/contract/record';
 import { parseSlices } from '@flagstone/core/record/marks';
@@ -10,10 +9,10 @@ import type { TryOut } from '@flagstone/core/audio/try-out/try-out';
 import { AppError } from '@flagstone/core/errors';
 import { freeName, legalText, nameKey, splitExtension } from '@flagstone/core/naming/name-blocks';
 import { ZipArchive } from 'archiver';
-import { sql } from 'drizzle-orm';
+import { and, eq, sql } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
-import { copiesOut } from '../db/finding-schema.ts';
+import { copiesOut, copyOutTickets } from '../db/finding-schema.ts';
 import { copies } from '../db/schema.ts';
 import { diskError } from '../disk/disk-errors.ts';
 import { refuseWhenFull } from '../disk/free-space.ts';
@@ -124,26 +123,23 @@ export async function sizeOf(
   return rows[0] ?? { files: 0, bytes: 0, gone: 0 };
 }
 
-const tickets = new WeakMap<AppContext, Map<string, { request: CopyOut; personId: number }>>();
-const MOST_TICKETS = 100;
+/** So long a ticket is good: the browser asks for the file at once. */
+const TICKET_AGE = sql.raw("interval '1 hour'");
 
-/** A ticket by which a browser fetches a ZIP file by its address alone, which cannot say who asks. It is good once. */
-export function ticketFor(app: AppContext, request: CopyOut, personId: number): string {
-  const given = tickets.get(app) ?? new Map<string, { request: CopyOut; personId: number }>();
-  tickets.set(app, given);
-  const [oldest] = given.keys();
-  if (given.size >= MOST_TICKETS && oldest !== undefined) given.delete(oldest);
-  const ticket = randomUUID();
-  given.set(ticket, { request, personId });
-  return ticket;
+/** A ticket by which a browser fetches a ZIP file by its address alone, from whichever process of the server. It is good once. */
+export async function ticketFor(app: AppContext, request: CopyOut, personId: number): Promise<string> {
+  await app.db.delete(copyOutTickets).where(sql`${copyOutTickets.createdAt} < now() - ${TICKET_AGE}`);
+  const [ticket] = await app.db.insert(copyOutTickets).values({ request, personId }).returning();
+  if (!ticket) throw new AppError('INTERNAL', 'The ticket for the ZIP file could not be recorded.');
+  return ticket.id;
 }
 
-/** What a ticket was given for. Throws NOT_FOUND. */
-export function redeem(app: AppContext, ticket: string): { request: CopyOut; personId: number } {
-  const found = tickets.get(app)?.get(ticket);
-  if (!found) throw new AppError('NOT_FOUND', 'This ZIP file was fetched already, or the server was started anew.');
-  tickets.get(app)?.delete(ticket);
-  return found;
+/** What a ticket was given for, to the one who asks first. Throws NOT_FOUND. */
+export async function redeem(app: AppContext, ticket: string): Promise<{ request: CopyOut; personId: number }> {
+  const good = and(eq(copyOutTickets.id, ticket), sql`${copyOutTickets.createdAt} >= now() - ${TICKET_AGE}`);
+  const [found] = await app.db.delete(copyOutTickets).where(good).returning();
+  if (!found) throw new AppError('NOT_FOUND', 'This ZIP file was fetched already, or an hour ago. Ask for it anew.');
+  return { request: copyOutSchema.parse(found.request), personId: found.personId };
 }
 
 /** Queues copying out into a folder. Throws what the check of a folder throws. */

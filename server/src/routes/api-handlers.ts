@@ -171,7 +171,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   listAlike: (app, { params }) => soundsAlike(app, params.id),
   prepareCopyOut: async (app, { body, person }) => ({
     ...(await copyingOut.sizeOf(app, body)),
-    ticket: copyingOut.ticketFor(app, body, person),
+    ticket: await copyingOut.ticketFor(app, body, person),
   }),
   copyOutToFolder: (app, { body, person }) => copyingOut.copyOutToFolder(app, body, person),
   listPullLists: (app) => pulls.listPullLists(app),

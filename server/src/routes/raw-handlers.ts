@@ -110,7 +110,7 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
     sendFile(response, await exportOf(app, soundId, part, tryOut ?? [], goneOf(response)));
   },
   downloadZip: async (app, { params, response }) => {
-    const asked = redeem(app, params.ticket);
+    const asked = await redeem(app, params.ticket);
     response.attachment('sounds.zip').type('application/zip');
     await writeZip(app, asked.request, asked.personId, response, goneOf(response));
   },
