@@ -5,6 +5,9 @@ export const jobKindSchema = z.enum(['index', 'rename', 'write', 'relocate', 'cu
 export type JobKind = z.infer<typeof jobKindSchema>;
 
 export const jobStateSchema = z.enum(['waiting', 'running', 'paused', 'done', 'failed', 'cancelled']);
+export type JobState = z.infer<typeof jobStateSchema>;
+export const jobAskedSchema = z.enum(['pause', 'cancel']);
+export type JobAsked = z.infer<typeof jobAskedSchema>;
 
 export const jobSchema = z.object({
   id: z.string(),
@@ -26,7 +29,7 @@ export const jobSchema = z.object({
     z.object({ code: z.string(), count: z.number(), examples: z.array(z.string()), remedy: z.string() }),
   ),
   /** What a running job was asked for and will do soon. */
-  asked: z.enum(['pause', 'cancel']).nullable(),
+  asked: jobAskedSchema.nullable(),
   error: z.object({ code: z.string(), message: z.string(), remedy: z.string() }).nullable(),
   createdAt: z.string(),
   /** When it was last taken up; null while it waits for the first time. */

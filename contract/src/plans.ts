@@ -8,6 +8,7 @@ export const planKindSchema = z.enum(['rename', 'write', 'relocate', 'cut']);
 export type PlanKind = z.infer<typeof planKindSchema>;
 
 export const planStateSchema = z.enum(['ready', 'running', 'done', 'undoing', 'undone']);
+export type PlanState = z.infer<typeof planStateSchema>;
 
 export const planSchema = z.object({
   id: z.number(),

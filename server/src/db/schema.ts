@@ -6,6 +6,8 @@ import type { Category } from '@flagstone/core/ucs/category-list';
 import type { NamingPattern } from '@flagstone/core/naming/naming-pattern';
 import type { Measures } from '@flagstone/core/audio/measure/sound-meter';
 import type { RecipeStep } from '@flagstone/core/recipes/recipe';
+import type { JobAsked, JobKind, JobState } from '@flagstone/contract/jobs';
+import type { ItemState, PlanKind, PlanState } from '@flagstone/contract/plans';
 import { sql } from 'drizzle-orm';
 import {
   bigint,
@@ -459,8 +461,8 @@ export const unreadable = pgTable(
 
 export const plans = pgTable('plans', {
   id: bigserial('id', { mode: 'number' }).primaryKey(),
-  kind: text('kind').notNull(),
-  state: text('state').notNull(),
+  kind: text('kind').$type<PlanKind>().notNull(),
+  state: text('state').$type<PlanState>().notNull(),
   personId: integer('person_id')
     .notNull()
     .references(() => people.id),
@@ -480,7 +482,7 @@ export const journal = pgTable(
     copyId: bigint('copy_id', { mode: 'number' })
       .notNull()
       .references(() => copies.id),
-    state: text('state').notNull(),
+    state: text('state').$type<ItemState>().notNull(),
     before: jsonb('before').$type<Record<string, unknown>>().notNull(),
     after: jsonb('after').$type<Record<string, unknown>>().notNull(),
     problems: jsonb('problems').$type<JournalProblem[]>().notNull().default([]),
@@ -524,9 +526,9 @@ export const jobs = pgTable(
   'jobs',
   {
     id: uuid('id').primaryKey().defaultRandom(),
-    kind: text('kind').notNull(),
+    kind: text('kind').$type<JobKind>().notNull(),
     title: text('title').notNull(),
-    state: text('state').notNull().default('waiting'),
+    state: text('state').$type<JobState>().notNull().default('waiting'),
     /** What no two running jobs share: the drives whose files they change, the drive whose sounds they measure. */
     lanes: text('lanes')
       .array()
@@ -541,7 +543,7 @@ export const jobs = pgTable(
     failures: jsonb('failures').$type<Record<string, JobFailures>>().notNull().default({}),
     error: jsonb('error').$type<{ code: string; message: string; remedy: string }>(),
     /** What somebody asked of a running job: cancel or pause. */
-    asked: text('asked'),
+    asked: text('asked').$type<JobAsked>(),
     /** The process that runs it, as `host:pid token`, how often one took it up, and when it last said that it lives. */
     worker: text('worker'),
     lease: integer('lease').notNull().default(0),

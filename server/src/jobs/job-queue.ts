@@ -398,7 +398,7 @@ export class JobQueue {
       },
     };
     try {
-      await (typeof work === 'function' ? work : work[job.kind as JobKind])(run);
+      await (typeof work === 'function' ? work : work[job.kind])(run);
       await save({ state: 'done', asked: null, finishedAt: sql`now()` });
     } catch (error) {
       if (error instanceof JobStopped) {
@@ -481,9 +481,9 @@ function toJob(row: JobRow): Job {
   const { batchId, planId, awaitsDrive: awaited } = payloadSchema.parse(row.payload);
   return {
     id: row.id,
-    kind: row.kind as JobKind,
+    kind: row.kind,
     title: row.title,
-    state: row.state as Job['state'],
+    state: row.state,
     total: row.total,
     done: row.done,
     failed: row.failed,
@@ -494,7 +494,7 @@ function toJob(row: JobRow): Job {
     failures: Object.entries(row.failures)
       .map(([code, { count, examples }]) => ({ code, count, examples, remedy: ERROR_REMEDIES[code as ErrorCode] }))
       .sort((a, b) => b.count - a.count),
-    asked: row.asked as Job['asked'],
+    asked: row.asked,
     error: row.error,
     createdAt: row.createdAt.toISOString(),
     startedAt: row.startedAt?.toISOString() ?? null,

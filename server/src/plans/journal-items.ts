@@ -1,3 +1,4 @@
+import type { ItemState } from '@flagstone/contract/plans';
 import { AppError } from '@flagstone/core/errors';
 import { windowedSource, type ByteSource } from '@flagstone/core/formats/byte-source';
 import { planWrite } from '@flagstone/core/formats/plan-write';
@@ -43,7 +44,7 @@ export async function subjectOf(app: AppContext, item: JournalRow): Promise<Subj
 export async function setState(
   db: Queryable,
   item: JournalRow,
-  state: string,
+  state: ItemState,
   more: Partial<JournalRow> = {},
 ): Promise<void> {
   await db
@@ -69,7 +70,12 @@ export async function beginItem(
 }
 
 /** Marks an item failed with its error, keeping the problems it had. */
-export async function setFailed(app: AppContext, item: JournalRow, error: AppError, state = 'failed'): Promise<void> {
+export async function setFailed(
+  app: AppContext,
+  item: JournalRow,
+  error: AppError,
+  state: ItemState = 'failed',
+): Promise<void> {
   const problem: JournalProblem = { code: error.code, severity: 'error', message: error.message, remedy: error.remedy };
   await setState(app.db, item, state, { problems: [...item.problems, problem] });
 }
@@ -153,7 +159,7 @@ async function recordContents(
   app: AppContext,
   item: JournalRow,
   { copy, files, stamp, record }: Written,
-  state: string,
+  state: ItemState,
 ): Promise<void> {
   const file = await files.withSource(copy.folder, copy.name, (source) => readAudio(source, copy.name));
   const inFile = filledFields(file.record);

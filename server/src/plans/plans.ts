@@ -175,7 +175,7 @@ export async function listItems(
       copyId: item.copyId,
       folder,
       driveName,
-      state: item.state as PlanItem['state'],
+      state: item.state,
       before: item.before,
       after: shown,
       blocks,

@@ -1,3 +1,4 @@
+import type { ItemState } from '@flagstone/contract/plans';
 import { AppError } from '@flagstone/core/errors';
 import type { FolderNames } from '@flagstone/core/naming/companions';
 import { eq } from 'drizzle-orm';
@@ -59,7 +60,7 @@ async function recordRename(
   item: JournalRow,
   copy: typeof copies.$inferSelect,
   name: string,
-  state: string,
+  state: ItemState,
 ): Promise<void> {
   await app.db.transaction(async (tx) => {
     await lockRecords(tx, [copy.soundId]);

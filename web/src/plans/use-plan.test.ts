@@ -20,7 +20,7 @@ const wantedRename: NewPlan = {
   batchId: 1,
   allCopies: false,
   rename: { shorten: 'no', companions: true },
-} as NewPlan;
+};
 
 function opened(answers: ConstructorParameters<typeof FakeServer>[0] = {}) {
   let made = 0;

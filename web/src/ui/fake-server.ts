@@ -14,12 +14,13 @@ export class FakeServer implements Server {
     this.answers = answers;
   }
 
-  readonly call = (async (name: keyof Api, options: Options = {}) => {
-    this.asked.push([name, options]);
-    const answer = this.answers[name];
-    if (!answer) throw new Error(`nobody answers ${name}`);
-    return answer(options);
-  }) as unknown as Server['call'];
+  readonly call = ((name: keyof Api, options: Options = {}) =>
+    new Promise((resolve) => {
+      this.asked.push([name, options]);
+      const answer = this.answers[name];
+      if (!answer) throw new Error(`nobody answers ${name}`);
+      resolve(answer(options));
+    })) as unknown as Server['call'];
 
   readonly attempt = async <Result>(work: () => Promise<Result>): Promise<Result | undefined> => {
     try {
