@@ -123,7 +123,7 @@ describe('the search line', () => {
       ['below 1 s', 1],
       ['1 to 3 s', 1],
       ['3 to 10 s', 2],
-      ['10 to 60 s', 1],
+      ['10 to 30 s', 1],
     ]);
     // What is chosen already does not hide its neighbours.
     const { facets: chosen } = await app.call('countIndex', { query: { q: 'geese channels:2 ' } });

@@ -1,6 +1,13 @@
 import { describe, expect, it } from '@jest/globals';
 import { parseQuery } from './search-query.ts';
-import { bandInWords, bandsBetween, bandTerm, LENGTH_EDGES_SECONDS, LOUDNESS_EDGES_LUFS } from './value-bands.ts';
+import {
+  bandInSigns,
+  bandInWords,
+  bandsBetween,
+  bandTerm,
+  LENGTH_EDGES_SECONDS,
+  LOUDNESS_EDGES_LUFS,
+} from './value-bands.ts';
 
 describe('bands of values', () => {
   it('follow each other without a gap, open at both ends', () => {
@@ -12,6 +19,7 @@ describe('bands of values', () => {
     ]);
     expect(bands.map(bandTerm)).toEqual(['<1', '1..3', '>=3']);
     expect(bands.map((band) => bandInWords(band, 's'))).toEqual(['below 1 s', '1 to 3 s', 'from 3 s']);
+    expect(bands.map((band) => bandInSigns(band, 's'))).toEqual(['< 1 s', '1 to 3 s', '≥ 3 s']);
     expect(bandInWords({ from: -40, to: -30 }, 'LUFS')).toBe('−40 to −30 LUFS');
   });
 

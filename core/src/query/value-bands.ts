@@ -25,3 +25,10 @@ export function bandInWords({ from, to }: ValueBand, unit: string): string {
   if (from === undefined) return `below ${text(to)} ${unit}`;
   return to === undefined ? `from ${text(from)} ${unit}` : `${text(from)} to ${text(to)} ${unit}`;
 }
+
+/** A band in signs, where there is little room: `< 1 s`, `1 to 3 s`, `≥ 300 s`. */
+export function bandInSigns(band: ValueBand, unit: string): string {
+  return bandInWords(band, unit)
+    .replace(/^below/, '<')
+    .replace(/^from/, '≥');
+}

@@ -1,6 +1,6 @@
 import type { Statistics } from '@flagstone/contract/statistics';
 import {
-  bandInWords,
+  bandInSigns,
   bandsBetween,
   LENGTH_EDGES_SECONDS,
   LOUDNESS_EDGES_LUFS,
@@ -20,7 +20,7 @@ interface Band {
 
 function bands(edges: readonly number[], unit: string): Band[] {
   return bandsBetween(edges).map((band) => ({
-    label: bandInWords(band, unit),
+    label: bandInSigns(band, unit),
     range: `${band.from ?? ''}..${band.to ?? ''}`,
   }));
 }
