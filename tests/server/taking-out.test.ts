@@ -212,6 +212,18 @@ describe('a ZIP file', () => {
     const { rows } = await app.context.db.execute(sql`select count(*)::int as count from copy_out_tickets`);
     expect(rows).toEqual([{ count: 1 }]);
   });
+
+  it('has so many tickets at the most, the newest, and goes to one of two who ask at once', async () => {
+    const body = { what: everything, tree: false };
+    const { ticket: oldest } = await app.call('prepareCopyOut', { body });
+    for (let asked = 0; asked < 100; asked += 1) await app.call('prepareCopyOut', { body });
+    const { rows } = await app.context.db.execute(sql`select count(*)::int as count from copy_out_tickets`);
+    expect(rows).toEqual([{ count: 100 }]);
+    expect((await get(`/copy-out/${oldest}`)).status).toBe(404);
+    const { ticket } = await app.call('prepareCopyOut', { body });
+    const both = await Promise.all([get(`/copy-out/${ticket}`), get(`/copy-out/${ticket}`)]);
+    expect(both.map(({ status }) => status).sort()).toEqual([200, 404]);
+  });
 });
 
 describe('copying out to a folder', () => {

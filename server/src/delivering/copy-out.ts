@@ -125,10 +125,15 @@ export async function sizeOf(
 
 /** So long a ticket is good: the browser asks for the file at once. */
 const TICKET_AGE = sql.raw("interval '1 hour'");
+/** Beyond so many the oldest go: a ticket holds a selection, which may be large. */
+const MOST_TICKETS = 100;
 
 /** A ticket by which a browser fetches a ZIP file by its address alone, from whichever process of the server. It is good once. */
 export async function ticketFor(app: AppContext, request: CopyOut, personId: number): Promise<string> {
-  await app.db.delete(copyOutTickets).where(sql`${copyOutTickets.createdAt} < now() - ${TICKET_AGE}`);
+  const newest = sql`select id from copy_out_tickets order by created_at desc limit ${MOST_TICKETS - 1}`;
+  await app.db
+    .delete(copyOutTickets)
+    .where(sql`${copyOutTickets.createdAt} < now() - ${TICKET_AGE} or ${copyOutTickets.id} not in (${newest})`);
   const [ticket] = await app.db.insert(copyOutTickets).values({ request, personId }).returning();
   if (!ticket) throw new AppError('INTERNAL', 'The ticket for the ZIP file could not be recorded.');
   return ticket.id;
