@@ -9,6 +9,8 @@ export const ERROR_REMEDIES = {
   PERSON_REQUIRED: 'Choose who you are at the top right, then try again.',
   INTERNAL: 'Nothing was lost. Try again; if it happens again, send the log of the server.',
   UNAVAILABLE: 'Wait a moment and try again.',
+  DATABASE_TOO_NEW:
+    'Start the newer version on this computer too; all processes on one database have to be of one version.',
   DATABASE_TOO_OLD:
     'Open it once with the last version of November 2026, which brings it up to date, then with this one. Or export the records there and bring them into a new data folder.',
   HOST_REFUSED: 'Open Flagstone by the address that it printed at start (127.0.0.1 or localhost).',

@@ -48,6 +48,19 @@ describe('a database of before', () => {
     await expect(connect(address)).rejects.toMatchObject({ code: 'DATABASE_TOO_OLD' });
   });
 
+  it('is refused, with its functions as they are, by a version that is older than it', async () => {
+    await databaseAs(
+      `insert into drizzle.__drizzle_migrations (hash, created_at) select 'to come', max(created_at) + 1000 from drizzle.__drizzle_migrations`,
+      `update drizzle.applied_functions set digest = 'of a newer version'`,
+    );
+    await expect(connect(address)).rejects.toMatchObject({ code: 'DATABASE_TOO_NEW' });
+    const owner = new pg.Client(address);
+    await owner.connect();
+    const { rows } = await owner.query('select distinct digest from drizzle.applied_functions');
+    await owner.end();
+    expect(rows).toEqual([{ digest: 'of a newer version' }]);
+  });
+
   it('is told of the migrations that it lacks before they run', async () => {
     const told: number[] = [];
     await (await connect(address, (migrations) => told.push(migrations))).close();

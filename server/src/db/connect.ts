@@ -91,7 +91,7 @@ async function migrateOnce(connectionString: string, onUpgrade: (migrations: num
   }
 }
 
-/** How many migrations came since those of a database; none for a new one. Throws DATABASE_TOO_OLD for one that is older than the first of them. */
+/** How many migrations came since those of a database; none for a new one. Throws DATABASE_TOO_OLD for one that is older than the first of them, DATABASE_TOO_NEW for one that had later ones. */
 async function missingMigrations(client: pg.Client): Promise<number> {
   const { rows: tables } = await client.query<{ none: boolean }>(
     `select to_regclass('drizzle.__drizzle_migrations') is null as none`,
@@ -105,5 +105,8 @@ async function missingMigrations(client: pg.Client): Promise<number> {
   // The first one lays out all tables: what came before it was joined into it.
   if (migrations.some(({ folderMillis }, index) => index === 0 && folderMillis > last))
     throw new AppError('DATABASE_TOO_OLD', 'This database was last opened by a version from before November 2026.');
+  // Otherwise this version would put its older functions in the place of the newer ones.
+  if (last !== Infinity && migrations.every(({ folderMillis }) => folderMillis < last))
+    throw new AppError('DATABASE_TOO_NEW', 'This database was last opened by a newer version of Flagstone.');
   return migrations.filter(({ folderMillis }) => folderMillis > last).length;
 }

@@ -26,6 +26,7 @@ const STATUSES: Partial<Record<ErrorCode, number>> = {
   INTERNAL: 500,
   IO_FAILED: 500,
   UNAVAILABLE: 503,
+  DATABASE_TOO_NEW: 503,
   DATABASE_TOO_OLD: 503,
   DISK_FULL: 507,
 };
