@@ -1,4 +1,5 @@
 import { execFileSync } from 'node:child_process';
+import { readFileSync } from 'node:fs';
 import { chmod, mkdir, mkdtemp, readFile, rm, symlink, writeFile } from 'node:fs/promises';
 import { connect } from 'node:net';
 import os from 'node:os';
@@ -11,11 +12,15 @@ import { hostileFiles } from './hostile-files.ts';
 import { workbook } from './zip-file.ts';
 
 /**
- * A real server is given files and requests made to hurt. Whatever they are, it answers everybody else within a second, ends no job by itself, and its memory
- * stays below a limit.
+ * A real server is given files and requests made to hurt. Whatever they are, its main thread is free for everybody else within a second, it ends no job by
+ * itself, and its memory stays below a limit.
  */
 jest.setTimeout(240_000);
-const ANSWERED_WITHIN_MS = 1000;
+/** Processor time of the main thread between a request and its answer: unlike time by the clock, the same whatever else the machine is doing. */
+const MAIN_THREAD_BUSY_AT_MOST_MS = 1000;
+/** By the clock: far above what a slow machine needs, far below what anybody waits for. */
+const ANSWERED_WITHIN_MS = 8000;
+const MS_PER_TICK = 10;
 const MOST_MEMORY_BYTES = 1.5 * 1024 ** 3;
 
 const LONG = 'long hum.wav';
@@ -26,6 +31,7 @@ let secret = '';
 let server: RunningServer;
 let files: Map<string, Uint8Array>;
 let slowest = 0;
+let busiest = 0;
 let watching: NodeJS.Timeout | undefined;
 const asked = new Set<Promise<unknown>>();
 
@@ -44,13 +50,25 @@ const api = async <Answer>(method: string, address: string, body?: unknown): Pro
   return (await answer.json()) as Answer;
 };
 
+/** Processor time that the server's main thread has used, in ms: `utime` and `stime` of proc(5). */
+function mainThreadMs(): number {
+  const stat = readFileSync(`/proc/${server.pid}/task/${server.pid}/stat`, 'utf8');
+  // The name of the thread, in brackets, may hold blanks.
+  const fields = stat.slice(stat.lastIndexOf(')') + 2).split(' ');
+  return (Number(fields[11]) + Number(fields[12])) * MS_PER_TICK;
+}
+
 /** Somebody else, who asks for a list ten times a second all the while. */
 function watch(): void {
   watching = setInterval(() => {
     const began = performance.now();
+    const busyBefore = mainThreadMs();
     const answer = send('GET', '/api/catalogue?limit=50')
       .then((given) => given.text())
-      .then(() => void (slowest = Math.max(slowest, performance.now() - began)));
+      .then(() => {
+        slowest = Math.max(slowest, performance.now() - began);
+        busiest = Math.max(busiest, mainThreadMs() - busyBefore);
+      });
     asked.add(answer);
     void answer.finally(() => asked.delete(answer));
   }, 100);
@@ -324,13 +342,16 @@ describe('requests made to hurt', () => {
 });
 
 describe('all the while', () => {
-  it('everybody else was answered within a second, and memory stayed below the limit', async () => {
+  it('the main thread was free for everybody else within a second, and memory stayed below the limit', async () => {
     await Promise.all(asked);
-    expect(slowest).toBeLessThan(ANSWERED_WITHIN_MS);
-    expect(await peakMemory()).toBeLessThan(MOST_MEMORY_BYTES);
+    const peak = await peakMemory();
     process.stderr.write(
-      `hostile: ${files.size} files, slowest answer ${slowest.toFixed(0)} ms, peak memory ${((await peakMemory()) / 1024 ** 2).toFixed(0)} MiB\n`,
+      `hostile: ${files.size} files, slowest answer ${slowest.toFixed(0)} ms, main thread busy for ${busiest} ms at most, peak memory ${(peak / 1024 ** 2).toFixed(0)} MiB\n`,
     );
+    expect(busiest).toBeGreaterThan(0);
+    expect(busiest).toBeLessThan(MAIN_THREAD_BUSY_AT_MOST_MS);
+    expect(slowest).toBeLessThan(ANSWERED_WITHIN_MS);
+    expect(peak).toBeLessThan(MOST_MEMORY_BYTES);
     // Nothing outside the drive was touched.
     expect((await readFile(secret)).length).toBeGreaterThan(0);
   });
