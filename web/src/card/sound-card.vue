@@ -1,16 +1,13 @@
 <script setup lang="ts">
-import type { FieldValues, SoundRow } from '@flagstone/contract/record';
+import type { SoundRow } from '@flagstone/contract/record';
 import type { Selection } from '@flagstone/contract/selection';
-import { FIELDS, type FieldDefinition, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
+import { FIELDS, type FieldDefinition } from '@flagstone/core/record/fields';
 import type { RecordEdit } from '@flagstone/core/record/edit';
 import { splitExtension, type BlockName } from '@flagstone/core/naming/name-blocks';
-import { useDebounceFn } from '@vueuse/core';
 import { ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
-import { computed, nextTick, ref, watch } from 'vue';
-import { call } from '../api/client.ts';
+import { nextTick, ref, toRef, watch } from 'vue';
 import { counted as inWords } from '../ui/format.ts';
-import { useAsking } from '../ui/use-asking.ts';
-import { showingErrors } from '../ui/use-errors.ts';
+import { server } from '../ui/server.ts';
 import { useAuthorities } from '../stores/authorities.ts';
 import CategoryPicker from './category-picker.vue';
 import DraftText from '../ui/draft-text.vue';
@@ -23,8 +20,7 @@ import CardHistory from './card-history.vue';
 import CardMeasures from './card-measures.vue';
 import CardTapTempo from './card-tap-tempo.vue';
 import CardValues from './card-values.vue';
-import { keywordChanges } from '../ui/keyword-changes.ts';
-import { sharedValue, valuesIn } from './shared-value.ts';
+import { useCardFields } from './use-card-fields.ts';
 
 /** Shows and edits one record, or the fields that many have in common. Each field is saved when it is left. */
 const props = defineProps<{ rows: SoundRow[]; count: number; selection?: Selection | undefined }>();
@@ -34,41 +30,11 @@ const authorities = useAuthorities();
 void authorities.load();
 const root = ref<HTMLElement>();
 const groups = ['Name', 'Description', 'Origin', 'Rights', 'Sound', 'Music'] as const;
-const one = computed(() => (props.count === 1 ? props.rows[0] : undefined));
-/** What the server counted of a selection that is not loaded as a whole. */
-const counted = ref<FieldValues>();
-/** What the selected sounds say; until that is counted, those that are loaded speak for all. */
-const values = computed(() => counted.value ?? valuesIn(props.rows));
-/** One record is shown as it is: what it says, spaces and commas of its keywords too. */
-const shared = computed(
-  () =>
-    new Map(
-      FIELDS.map(({ name }) => [
-        name,
-        one.value ? { value: one.value.record[name], mixed: false, distinct: 1 } : sharedValue(values.value, name),
-      ]),
-    ),
-);
-
-const ask = useAsking();
-const countValues = useDebounceFn(async () => {
-  const signal = ask();
-  const { selection, rows, count } = props;
-  if (!selection || rows.length === count) return;
-  const answer = await showingErrors(() => call('countValues', { body: { selection }, signal }));
-  if (answer && !signal.aborted) counted.value = answer;
-}, 200);
-watch(
-  () => JSON.stringify(props.count > 1 && props.selection),
-  () => {
-    counted.value = undefined;
-    void countValues();
-  },
-  { immediate: true },
-);
-watch(
-  () => props.rows,
-  () => void countValues(),
+const { one, values, about, textOf, numberOf, listOf, placeholderOf, save, saveTyped, saveKeywords } = useCardFields(
+  toRef(() => props),
+  server,
+  authorities.codeWith,
+  (edit, selection) => (selection ? emit('edit', edit, selection) : emit('edit', edit)),
 );
 
 /** The record, what was measured of the sound, what stands in the file, or what became of the record. */
@@ -94,59 +60,6 @@ function inspect(copyId: number): void {
 
 function fieldsOf(group: string): FieldDefinition[] {
   return FIELDS.filter((field) => field.group === group && field.name !== 'category' && field.name !== 'subCategory');
-}
-
-function textOf(name: FieldName): string {
-  const value = shared.value.get(name)?.value;
-  return value === undefined || value === null || Array.isArray(value) ? '' : String(value);
-}
-
-function listOf(name: FieldName): string[] {
-  const value = shared.value.get(name)?.value;
-  return Array.isArray(value) ? value : [];
-}
-
-function placeholderOf(name: FieldName): string {
-  const field = shared.value.get(name);
-  return field?.mixed ? `mixed: ${field.distinct} values` : '';
-}
-
-/** What the card is about, in one word: a list that is read anew is about the same sounds. */
-const about = computed(() => (one.value ? `sound ${one.value.soundId}` : JSON.stringify(props.selection)));
-/** The selections that drafts may still be saved for: a draft is saved when the card has turned to something else already. */
-let [selectionNow, selectionBefore] = [
-  { about: about.value, selection: props.selection },
-  { about: '', selection: props.selection },
-];
-watch([about, () => props.selection], ([now, selection]) => {
-  if (now !== selectionNow.about) selectionBefore = selectionNow;
-  selectionNow = { about: now, selection };
-});
-
-/** Saves a text that was typed, of what it was typed for. */
-function saveTyped(name: FieldName, value: string, typedFor: string | undefined): void {
-  const { selection } = selectionBefore;
-  if (typedFor === about.value) save(name, value);
-  else if (selection && selectionBefore.about === typedFor) emit('edit', editOf(name, value), selection);
-}
-
-function editOf(name: FieldName, value: SoundRecord[FieldName]): RecordEdit {
-  const alongside = typeof value === 'string' ? authorities.codeWith(name, value) : {};
-  return { set: { [name]: value, ...alongside } };
-}
-
-function save(name: FieldName, value: SoundRecord[FieldName]): void {
-  const field = shared.value.get(name);
-  const unchanged = !field?.mixed && JSON.stringify(field?.value ?? '') === JSON.stringify(value ?? '');
-  // A mixed field that was left empty was not edited.
-  if (unchanged || (field?.mixed && (value === '' || value === null))) return;
-  emit('edit', editOf(name, value));
-}
-
-/** What was added and taken away, never the whole list: a colleague may have added others since it was shown. */
-function saveKeywords(words: string[]): void {
-  const change = keywordChanges(one.value ? listOf('keywords') : [], words);
-  if (change) emit('edit', change);
 }
 
 async function focusField(name: string): Promise<void> {
@@ -254,7 +167,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
             </el-select>
             <el-input-number
               v-else-if="field.range"
-              :model-value="(shared.get(field.name)?.value as number | null) ?? null"
+              :model-value="numberOf(field.name)"
               :min="field.range[0]"
               :max="field.range[1]"
               :step="1"

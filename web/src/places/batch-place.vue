@@ -1,9 +1,7 @@
 <script setup lang="ts">
-import type { Batch, Unreadable } from '@flagstone/contract/intake';
 import type { Selection } from '@flagstone/contract/selection';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { SUGGESTED_FIELDS, type SuggestedField } from '@flagstone/core/suggest/suggest-record';
-import { SURE_SCORE } from '@flagstone/core/suggest/suggest-category';
 import type { BlockName } from '@flagstone/core/naming/name-blocks';
 import { useLocalStorage } from '@vueuse/core';
 import type { RecipeStep } from '@flagstone/core/recipes/recipe';
@@ -19,7 +17,7 @@ import {
   ElPopover,
   ElProgress,
 } from 'element-plus';
-import { computed, nextTick, onBeforeUnmount, ref } from 'vue';
+import { computed, nextTick, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../api/client.ts';
 import RecipeDrawer from '../recipes/recipe-drawer.vue';
@@ -27,12 +25,13 @@ import PlanView from '../plans/plan-view.vue';
 import SoundCard from '../card/sound-card.vue';
 import { missingFields } from '../table/missing-fields.ts';
 import SoundTable from '../table/sound-table.vue';
-import { otherAudioOf } from '../intake/other-audio.ts';
+import { useBatch } from '../intake/use-batch.ts';
 import LeftOutFiles from '../intake/left-out-files.vue';
 import SuggestionList from '../card/suggestion-list.vue';
 import { counted } from '../ui/format.ts';
 import { NARROWINGS, narrowingIn } from '../lists/list-filter.ts';
-import { showingErrors, tell } from '../ui/use-errors.ts';
+import { server } from '../ui/server.ts';
+import { tell } from '../ui/use-errors.ts';
 import { useKeys } from '../ui/use-keys.ts';
 import { useSession } from '../stores/session.ts';
 import { useRecordEdits } from '../lists/use-record-edits.ts';
@@ -46,8 +45,7 @@ const router = useRouter();
 const live = useLive();
 /** The page is made anew for another batch (page-key.ts). */
 const id = Number(route.params['id']);
-const batch = ref<Batch>();
-const unreadable = ref<Unreadable[]>([]);
+const { batch, unreadable, whole, reading, leftOut, isIncomplete, acceptAll, file } = useBatch(id, server, live);
 const card = ref<InstanceType<typeof SoundCard>>();
 const suggestions = ref<InstanceType<typeof SuggestionList>>();
 const planned = ref<Selection>();
@@ -57,6 +55,8 @@ const drawer = ref<InstanceType<typeof RecipeDrawer>>();
 const wanted = useLocalStorage<SuggestedField[]>('flagstone.suggested', ['catId', 'fxName', 'keywords']);
 
 const session = useSession();
+/** What “Suggest” and a recipe are for: the selected rows where there are several, else the whole batch. */
+const chosen = computed<Selection>(() => (list.selectedCount.value > 1 ? (list.selection.value ?? whole) : whole));
 const step = computed(() => (route.query['step'] as Step | undefined) ?? 'describe');
 const filter = computed(() => ({
   q: typeof route.query['q'] === 'string' ? route.query['q'] : '',
@@ -71,32 +71,11 @@ const list = useSoundList(
   filter,
   () => ({ kind: 'batch', batchId: id, filter: filter.value }),
 );
-/** What of the folder is in no row of the batch. */
-const leftOut = computed(() => {
-  const others = batch.value ? otherAudioOf(batch.value) : 0;
-  return [
-    ...(unreadable.value.length > 0 ? [`✕ ${counted(unreadable.value.length, 'file')} unreadable`] : []),
-    ...(others > 0 ? [`◇ ${counted(others, 'sound')} of other formats`] : []),
-  ].join(', ');
-});
-const reading = computed(() => live.running.find((job) => job.kind === 'index' && job.batchId === id));
-const whole = computed<Selection>(() => ({ kind: 'batch', batchId: id }));
 /** A plan is for the rows selected when it was asked for; for the whole batch when there was no selection. */
-const planSelection = computed(() => planned.value ?? whole.value);
+const planSelection = computed(() => planned.value ?? whole);
 
-async function load(): Promise<void> {
-  await showingErrors(async () => {
-    [batch.value, unreadable.value] = await Promise.all([
-      call('getBatch', { params: { id } }),
-      call('listUnreadable', { params: { id } }),
-    ]);
-  });
-}
-void load();
 const { edit, editCell } = useRecordEdits(list);
 void list.restart();
-onBeforeUnmount(live.onRecords(() => void load()));
-onBeforeUnmount(live.onJob(() => void load()));
 
 function goTo(next: Step): void {
   planned.value = list.selectedCount.value > 1 && !list.everything.value ? list.selection.value : undefined;
@@ -110,24 +89,8 @@ async function accept(catId: string): Promise<void> {
   if (done && single) list.goTo(Math.min(list.current.value + 1, list.rows.value.length - 1));
 }
 
-async function acceptAll(): Promise<void> {
-  const selection = list.selectedCount.value > 1 ? (list.selection.value ?? whole.value) : whole.value;
-  const result = await showingErrors(() =>
-    call('acceptSuggestions', { body: { selection, minimumScore: SURE_SCORE, fields: wanted.value } }),
-  );
-  if (result)
-    tell(
-      `${counted(result.changed, 'sound')} filled in`,
-      'Only empty fields were filled, and no CatID that is just a guess. u takes it back.',
-    );
-}
-
 async function fileBatch(): Promise<void> {
-  const result = await showingErrors(() => call('fileBatch', { params: { id } }));
-  if (!result) return;
-  batch.value = result.batch;
-  tell(`${counted(result.filed, 'sound')} filed into the catalogue`);
-  await router.push('/catalogue');
+  if (await file()) await router.push('/catalogue');
 }
 
 /** A click on a block of a name: opens the card of that copy at the field behind the block. */
@@ -147,8 +110,7 @@ async function choose(copyId: number): Promise<void> {
 }
 
 async function nextMissing(): Promise<void> {
-  const { named, all } = batch.value?.counts ?? { named: 0, all: 0 };
-  const found = named < all && (await list.goToNext((row) => missingFields(row).length > 0));
+  const found = isIncomplete.value && (await list.goToNext((row) => missingFields(row).length > 0));
   if (!found) tell('Nothing is missing', 'Every sound of this list can be named and filed.');
 }
 
@@ -252,7 +214,10 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
         </el-dropdown>
       </span>
       <span v-if="step === 'describe'" class="suggest">
-        <el-button type="primary" :disabled="batch.counts.all === 0 || wanted.length === 0" @click="acceptAll"
+        <el-button
+          type="primary"
+          :disabled="batch.counts.all === 0 || wanted.length === 0"
+          @click="acceptAll(wanted, chosen)"
           >Suggest for
           {{ list.selectedCount.value > 1 ? counted(list.selectedCount.value, 'sound') : 'all' }}</el-button
         >
@@ -270,7 +235,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
     <recipe-drawer
       ref="drawer"
       v-model="cooking"
-      :selection="list.selectedCount.value > 1 ? list.selection.value : whole"
+      :selection="chosen"
       :what="counted(list.selectedCount.value > 1 ? list.selectedCount.value : batch.counts.all, 'sound')"
     />
     <div v-if="reading" class="reading" role="status">

@@ -14,6 +14,8 @@ import { useLive } from '../stores/live.ts';
 import { usePlayer } from './player-store.ts';
 import PickOne from '../ui/pick-one.vue';
 import { channelChoices } from '../wave/channel-choices.ts';
+import { downloadUrl, draggedFile } from './dragged-file.ts';
+import { partWithEdge } from './marked-part.ts';
 import LevelMeter from './level-meter.vue';
 import { curvesOf, type SoundCurves } from '../wave/sound-curves.ts';
 import { placeInWords, type RulerKind } from '../wave/time-ruler.ts';
@@ -102,33 +104,18 @@ function step(event: KeyboardEvent): void {
 /** Marks the start or the end of a part at the play line. */
 function mark(edge: 'from' | 'to'): boolean {
   if (!player.row) return false;
-  const at = Math.round(position.value);
-  const { from, to } = player.part ?? { from: 0, to: frames.value };
-  const next = edge === 'from' ? { from: at, to: at < to ? to : frames.value } : { from: at > from ? from : 0, to: at };
-  player.part = next.to > next.from ? next : undefined;
+  player.part = partWithEdge(edge, Math.round(position.value), player.part, frames.value);
   return true;
 }
 
-/** The marked part, or the whole file, with the steps of trying it out where there are any, as something that can be dropped on the desktop. */
 function dragOut(event: DragEvent): void {
-  const row = player.row;
+  const { row, part, tryingOut: steps } = player;
   if (!row || !event.dataTransfer) return;
-  const { part } = player;
-  const base = row.name.replace(/\.[^.]*$/, '');
-  const steps = player.tryingOut;
-  const address = steps
-    ? `/api/sounds/${row.soundId}/tried-out?${new URLSearchParams({
-        ...(part ? { from: String(part.from), to: String(part.to) } : {}),
-        steps: JSON.stringify(steps),
-      }).toString()}`
-    : part
-      ? `/api/copies/${row.copyId}/part?from=${part.from}&to=${part.to}`
-      : `/api/copies/${row.copyId}/audio`;
-  const url = new URL(address, location.href).href;
-  const name = steps ? `${base} tried out.wav` : part ? `${base} part.wav` : row.name;
+  const file = draggedFile({ copyId: row.copyId, soundId: row.soundId, name: row.name, part, steps });
+  const url = new URL(file.path, location.href).href;
   event.dataTransfer.effectAllowed = 'copy';
-  // What Chromium makes a file of, and what everything else makes a link of.
-  event.dataTransfer.setData('DownloadURL', `audio/wav:${name.replaceAll(':', ' ')}:${url}`);
+  // Everything but Chromium makes a link of it.
+  event.dataTransfer.setData('DownloadURL', downloadUrl(url, file.name));
   event.dataTransfer.setData('text/uri-list', url);
 }
 
