@@ -1,5 +1,5 @@
 import type { CategoryList } from './category-list.ts';
-import { type Category } from './category-list.ts';
+import type { Category } from './category-list.ts';
 
 /** A category of one list and the one of another that stands for it. */
 export interface CategoryMove {

@@ -8,7 +8,6 @@ import { parseSlices } from '@flagstone/core/record/marks';
 import type { TryOut } from '@flagstone/core/audio/try-out/try-out';
 import { AppError } from '@flagstone/core/errors';
 import { freeName, legalText, nameKey, splitExtension } from '@flagstone/core/naming/name-blocks';
-import { ZipArchive } from 'archiver';
 import { and, eq, sql } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
@@ -183,6 +182,8 @@ export async function writeZip(
   out: Writable,
   signal: AbortSignal,
 ): Promise<void> {
+  // Loaded when it is needed, as it is large.
+  const { ZipArchive } = await import('archiver');
   const zip = new ZipArchive({ store: true });
   const done = finished(out, { signal });
   // Looked at when all is written; until then it must not count as unhandled.

@@ -6,7 +6,7 @@ import type { SoundRow } from '@flagstone/contract/record';
 import { FIELD_NAMES, type FieldName } from '@flagstone/core/record/fields';
 import { stringify } from 'csv-stringify';
 import { sql } from 'drizzle-orm';
-import ExcelJS from 'exceljs';
+import type { Worksheet } from 'exceljs';
 import type { AppContext } from '../app-context.ts';
 import { idList } from '../db/sql-parts.ts';
 import { recordsReport } from './reports.ts';
@@ -94,8 +94,10 @@ async function writeSheets(
   columns: readonly ExportColumn[],
   out: Writable,
 ): Promise<void> {
+  // Loaded when it is needed: hundreds of modules that no start should wait for.
+  const { default: ExcelJS } = await import('exceljs');
   const book = new ExcelJS.stream.xlsx.WorkbookWriter({ stream: out, useStyles: false });
-  let sheet: ExcelJS.Worksheet | undefined;
+  let sheet: Worksheet | undefined;
   let [left, sheets] = [0, 0];
   for await (const row of rows) {
     if (left === 0) {

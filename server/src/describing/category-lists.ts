@@ -14,11 +14,17 @@ import { editSounds } from '../records/edits.ts';
 import { wordNet } from '../disk/word-net.ts';
 
 const BUILT_IN = 0;
+/** Made once: it takes half a second of the main thread. */
+let builtInSuggester: CategorySuggester | undefined;
 
 /** The list that counts, and what suggests from it: the one that somebody adopted, else the built-in one. */
 export async function categoriesInForce(db: Queryable): Promise<Pick<AppContext, 'categories' | 'suggester'>> {
   const [kept] = await db.select().from(categoryLists).where(eq(categoryLists.inForce, true));
-  const categories = kept ? new CategoryList(kept.source, kept.categories) : builtInCategoryList();
+  if (!kept) {
+    const categories = builtInCategoryList();
+    return { categories, suggester: (builtInSuggester ??= new CategorySuggester(categories, wordNet())) };
+  }
+  const categories = new CategoryList(kept.source, kept.categories);
   return { categories, suggester: new CategorySuggester(categories, wordNet()) };
 }
 

@@ -14,7 +14,7 @@ import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { editRows } from '../records/edits.ts';
 import { rowsInOrder } from '../records/sound-rows.ts';
-import { type Table } from '../workers/table-files.ts';
+import type { Table } from '../workers/table-files.ts';
 import { readTable } from '../workers/table-reader.ts';
 
 const MOST_EXAMPLES = 300;
