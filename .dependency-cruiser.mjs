@@ -15,6 +15,7 @@ const MAY_KNOW = {
   disk: [],
   live: ['db'],
   jobs: ['db'],
+  people: ['db', 'live'],
   workers: ['disk'],
   drives: GROUND,
   records: [...GROUND, 'drives'],
@@ -24,8 +25,8 @@ const MAY_KNOW = {
   intake: [...RECORDS, 'describing', 'listening'],
   plans: [...TOOLS, 'intake'],
   delivering: [...TOOLS, 'intake'],
-  routes: ALL,
-  commands: [...ALL, 'routes'],
+  routes: [...ALL, 'people'],
+  commands: [...ALL, 'people', 'routes'],
 };
 /** The same for the rooms of core. */
 const CORE_MAY_KNOW = {

@@ -2,6 +2,11 @@ import { defineConfig } from 'drizzle-kit';
 
 export default defineConfig({
   dialect: 'postgresql',
-  schema: ['./server/src/db/schema.ts', './server/src/db/finding-schema.ts', './server/src/db/acts-schema.ts'],
+  schema: [
+    './server/src/db/schema.ts',
+    './server/src/db/finding-schema.ts',
+    './server/src/db/acts-schema.ts',
+    './server/src/db/people-schema.ts',
+  ],
   out: './server/migrations',
 });

@@ -1,7 +1,9 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { headersOf, sessionOf } from './signed-in.ts';
 
+const PASSWORD = 'geese under the mill wheel';
 const PROJECT = fileURLToPath(new URL('..', import.meta.url));
 
 /** The real server as a process of its own, on an empty data folder and one root, for tests that talk to it from outside. */
@@ -11,6 +13,8 @@ export class RunningServer {
   private process: ChildProcess | undefined;
   /** Where it answers, as it printed at start. */
   address = '';
+  /** Of the session of its first administrator, who is signed in by the link that the first start prints. */
+  headers: Record<string, string> = {};
 
   constructor(dataFolder: string, root: string) {
     this.dataFolder = dataFolder;
@@ -38,15 +42,38 @@ export class RunningServer {
       stdio: ['ignore', 'pipe', 'inherit'],
     });
     this.process = server;
-    this.address = await new Promise((resolve, reject) => {
-      let said = '';
-      server.stdout.on('data', (text: Buffer) => {
-        said += text.toString();
-        const found = /http:\/\/127\.0\.0\.1:\d+/.exec(said);
-        if (found) resolve(found[0]);
+    const said = await new Promise<string>((resolve, reject) => {
+      let text = '';
+      server.stdout.on('data', (part: Buffer) => {
+        text += part.toString();
+        if (text.includes('Stop with Ctrl+C')) resolve(text);
       });
-      server.once('exit', (code) => reject(new Error(`the server ended with ${code}: ${said}`)));
+      server.once('exit', (code) => reject(new Error(`the server ended with ${code}: ${text}`)));
     });
+    this.address = /http:\/\/127\.0\.0\.1:\d+/.exec(said)?.[0] ?? '';
+    const link = /\/join#([\w-]+)/.exec(said)?.[1];
+    if (link !== undefined) this.headers = await this.takeLink(link, 'Orla Venn', 'orla');
+  }
+
+  /** Signs a person in by a link, with a new password; returns the headers of the session. */
+  async takeLink(secret: string, name = '', account = ''): Promise<Record<string, string>> {
+    const answer = await fetch(`${this.address}/api/sign-in-link/take`, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: JSON.stringify({ secret, name, account, password: PASSWORD }),
+    });
+    return headersOf(sessionOf(answer));
+  }
+
+  /** Adds a person and signs them in; returns the headers of their session. */
+  async addPerson(name: string, account: string): Promise<Record<string, string>> {
+    const answer = await fetch(`${this.address}/api/accounts`, {
+      method: 'POST',
+      headers: { ...this.headers, 'Content-Type': 'application/json' },
+      body: JSON.stringify({ name, account }),
+    });
+    const { secret } = (await answer.json()) as { secret: string };
+    return this.takeLink(secret);
   }
 
   get pid(): number | undefined {

@@ -3,10 +3,10 @@ import { z } from 'zod';
 export type Method = 'GET' | 'POST' | 'PATCH' | 'DELETE';
 
 /**
- * Who may ask: `nobody` has to be named; an `asker` is named by the header or, where a browser can set none (players, pictures, forms), by the cookie; an
- * `actor`, who changes something, by the header alone, which no other site can send.
+ * Who may ask: `nobody` has to be signed in; an `asker` is, by a session or a token; an `actor`, who changes something, sends a header too, which no page of another
+ * site can send; an `administrator` is an actor who may do everything in the house.
  */
-export type Needs = 'nobody' | 'asker' | 'actor';
+export type Needs = 'nobody' | 'asker' | 'actor' | 'administrator';
 
 /** One address of the API with the schemas of what goes in and what comes out. Server and web client are both built from it. */
 export interface Endpoint<Params = unknown, Query = unknown, Body = unknown, Response = unknown> {

@@ -47,6 +47,8 @@ export const liveEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('categories') }),
   /** A pull list was made, changed or removed. */
   z.object({ type: z.literal('pullLists') }),
+  /** Somebody came, left, or may do other things than before; sessions or tokens ended. */
+  z.object({ type: z.literal('people') }),
   /** Events were lost: everything that is on show is to be asked for again. */
   z.object({ type: z.literal('missed') }),
 ]);

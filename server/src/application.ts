@@ -2,7 +2,6 @@ import type { JobKind } from '@flagstone/contract/jobs';
 import type { Logger } from 'pino';
 import type { AppContext } from './app-context.ts';
 import { connect } from './db/connect.ts';
-import { people } from './db/schema.ts';
 import { defaultDataFolder } from './data-folder.ts';
 import { keyOfFolder } from './disk/journal-keys.ts';
 import { AllowedRoots } from './disk/roots.ts';
@@ -18,12 +17,7 @@ import { takeJournalKey } from './drives/known-writes.ts';
 import { readAgainWhatIsDue } from './intake/read-folders.ts';
 import { FolderWatcher } from './intake/watching.ts';
 import { LiveEvents } from './live/live-events.ts';
-
-/** Two made-up people, so that every change has somebody who made it until there is a sign-in. */
-const FIRST_PEOPLE = [
-  { name: 'Orla Venn', initials: 'OV' },
-  { name: 'Tobias Reed', initials: 'TR' },
-];
+import { Askers } from './people/askers.ts';
 
 const HOUSEKEEPING_MS = 60_000;
 
@@ -54,6 +48,7 @@ export async function openContext(
   const live = await LiveEvents.listen(connection.address, log);
   const jobs = new JobQueue(connection.address, connection.db, live, log);
   const workers = new WorkerPool();
+  const askers = new Askers(connection.db, live);
   const context: AppContext = {
     db: connection.db,
     roots,
@@ -61,6 +56,8 @@ export async function openContext(
     ...(await categoriesInForce(connection.db)),
     live,
     jobs,
+    askers,
+    demoPeople: [],
     refreshWatching: () => Promise.resolve(),
     log,
   };
@@ -71,10 +68,10 @@ export async function openContext(
       (error: unknown) => log.error({ err: error }, 'the category list in force cannot be loaded'),
     );
   });
-  await connection.db.insert(people).values(FIRST_PEOPLE).onConflictDoNothing();
   return {
     context,
     close: async () => {
+      askers.close();
       await live.close();
       await workers.close();
       await connection.close();

@@ -8,10 +8,11 @@ import type { AppContext } from './app-context.ts';
 import { apiRoutes } from './routes/api-routes.ts';
 import { errorAnswer } from './routes/error-answer.ts';
 import { rawRoutes } from './routes/raw-routes.ts';
+import { refuseForeignOrigins } from './routes/who-asks.ts';
 
 const WEB_FOLDER = fileURLToPath(new URL('../../web/dist', import.meta.url));
 /** The first parts of the addresses of web/src/router.ts. */
-const PAGES = /^\/(?:(?:today|intake|catalogue|sound|pull|setup)(?:\/[\w,-]*)*)?$/;
+const PAGES = /^\/(?:(?:today|intake|catalogue|sound|pull|setup|account|join)(?:\/[\w,-]*)*)?$/;
 const LOOPBACK_NAMES = ['127.0.0.1', 'localhost', '[::1]'];
 
 /** The web application and its API. Answers only requests that name loopback, so that no foreign page can reach it by a name of its own. */
@@ -37,6 +38,7 @@ export function httpServer(app: AppContext): Express {
     if (!LOOPBACK_NAMES.includes(host)) throw new AppError('HOST_REFUSED', `Requests to “${host}” are not answered.`);
     next();
   });
+  server.use(refuseForeignOrigins);
   server.use('/api', rawRoutes(app));
   server.use('/api', apiRoutes(app));
   if (existsSync(WEB_FOLDER)) {

@@ -9,7 +9,8 @@ import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
 import { httpServer } from '@flagstone/server/http-server';
 import { sql } from 'drizzle-orm';
 import pino from 'pino';
-import { openBrowser } from '../browser/open-browser.ts';
+import { addTestPeople, signedInAs } from '../signed-in.ts';
+import { openBrowser, signInPage } from '../browser/open-browser.ts';
 import { fillCatalogue } from './fill-catalogue.ts';
 import { fillWaveforms } from './fill-searchable.ts';
 import { FRAMES, WATCH_FRAMES } from './watch-frames.ts';
@@ -28,6 +29,7 @@ const log = pino({ level: 'warn' }, pino.destination(2));
 const { context, close } = await openContext(postgres.connectionString, [folder], log);
 // Filling sets numbers and statistics, which is the owner's right.
 const owner = await connect(postgres.connectionString, undefined, true);
+await addTestPeople(context.db);
 await fillCatalogue(owner.db, count);
 await fillWaveforms(context.db);
 await context.db.execute(sql`insert into collections (name) values ('Bench') on conflict do nothing`);
@@ -44,6 +46,7 @@ const server = httpServer(context).listen(0, '127.0.0.1');
 await new Promise((resolve) => server.once('listening', resolve));
 const address = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
 const { page, close: closeBrowser } = await openBrowser();
+await signInPage(page, signedInAs(1));
 page.setDefaultTimeout(120_000);
 
 /** Does something in the page and prints how long it took, and its frames. */

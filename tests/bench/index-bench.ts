@@ -12,6 +12,7 @@ import { fillCatalogue } from './fill-catalogue.ts';
 import { listQuerySchema } from '@flagstone/contract/selection';
 import { listRows } from '@flagstone/server/finding/list-rows';
 import { statisticsOf } from '@flagstone/server/finding/statistics';
+import { programPerson } from '@flagstone/server/people/accounts';
 import { openBatch } from '@flagstone/server/intake/batches';
 import pino from 'pino';
 
@@ -55,8 +56,9 @@ const { context, close } = await openContext(
   pino({ level: 'warn' }, pino.destination(2)),
 );
 const index = async (): Promise<void> => {
-  const { job: newJob } = await openBatch(context, drive, undefined, 1);
-  const job = await context.jobs.runHere((run) => indexJob(context, run), newJob, 1);
+  const person = await programPerson(context.db);
+  const { job: newJob } = await openBatch(context, drive, undefined, person);
+  const job = await context.jobs.runHere((run) => indexJob(context, run), newJob, person);
   if (job.state !== 'done' || job.done !== count)
     throw new Error(`the job ended ${job.state} with ${job.done} of ${count}`);
 };

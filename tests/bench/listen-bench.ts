@@ -8,7 +8,7 @@ import { demoCollection } from '@flagstone/demo/collection';
 import { demoFileBytes } from '@flagstone/demo/make-collection';
 import { noiseSource } from '@flagstone/demo/test-signals';
 import { WATCH_SOUNDS, type BegunSound } from '../browser/heard-sounds.ts';
-import { openBrowser } from '../browser/open-browser.ts';
+import { openBrowser, signInPage } from '../browser/open-browser.ts';
 import { RunningServer } from '../running-server.ts';
 import { FRAMES, WATCH_FRAMES } from './watch-frames.ts';
 
@@ -60,12 +60,13 @@ async function makeLong(file: string, seconds: number): Promise<void> {
 const server = new RunningServer(path.join(folder, 'data'), drive);
 await server.start();
 const { page, close } = await openBrowser();
+await signInPage(page, server.headers);
 page.setDefaultTimeout(600_000);
 await page.evaluateOnNewDocument(WATCH_SOUNDS);
 const say = (what: string, words: string): unknown => process.stdout.write(`${what.padEnd(44)} ${words}\n`);
 const at = (sorted: readonly number[], share: number): string =>
   (sorted[Math.floor((sorted.length - 1) * share)] ?? 0).toFixed(0);
-const headers = { 'Content-Type': 'application/json', 'X-Flagstone-Person': '1' };
+const headers = { 'Content-Type': 'application/json', ...server.headers };
 
 try {
   say('', `Node.js ${process.version}, ${os.availableParallelism()} cores, ${await page.browser().version()}`);

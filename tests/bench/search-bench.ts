@@ -11,6 +11,7 @@ import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
 import { httpServer } from '@flagstone/server/http-server';
 import { sql } from 'drizzle-orm';
 import pino from 'pino';
+import { addTestPeople, signedInAs } from '../signed-in.ts';
 import { askAsMany } from './many-clients.ts';
 import { fieldSearches } from './field-searches.ts';
 import { benchPage } from './search-page.ts';
@@ -47,6 +48,7 @@ const { context, close } = await openContext(
   pino({ level: 'warn' }, pino.destination(2)),
 );
 const { db } = context;
+await addTestPeople(db);
 /** Filling takes the indexes away and makes them at the end, which is the owner's right. */
 const owner = await connect(postgres.connectionString, undefined, true);
 const server = httpServer(context).listen(0, '127.0.0.1');
@@ -67,7 +69,7 @@ type Body = { total?: number | { count: number } | null; rows?: unknown[] };
 const addressOf = (place: string, query: Query): string =>
   `${address}${place}?${new URLSearchParams({ ...query }).toString()}`;
 async function ask(place: string, query: Query): Promise<Body> {
-  const answer = await fetch(addressOf(place, query), { headers: { 'X-Flagstone-Person': '1' } });
+  const answer = await fetch(addressOf(place, query), { headers: signedInAs(1) });
   const body = (await answer.json()) as Body;
   if (!answer.ok) throw new Error(`${place} ${JSON.stringify(query)}: ${answer.status} ${JSON.stringify(body)}`);
   return body;

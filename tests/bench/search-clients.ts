@@ -1,7 +1,8 @@
+import { signedInAs } from '../signed-in.ts';
 import type { Answered, Asking } from './asking.ts';
 
 async function ask(address: string): Promise<void> {
-  const answer = await fetch(address, { headers: { 'X-Flagstone-Person': '1' } });
+  const answer = await fetch(address, { headers: signedInAs(1) });
   const body: unknown = await answer.json();
   if (!answer.ok) throw new Error(`${address}: ${answer.status} ${JSON.stringify(body)}`);
 }

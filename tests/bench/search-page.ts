@@ -1,4 +1,5 @@
-import { openBrowser } from '../browser/open-browser.ts';
+import { openBrowser, signInPage } from '../browser/open-browser.ts';
+import { signedInAs } from '../signed-in.ts';
 import { FRAMES, WATCH_FRAMES } from './watch-frames.ts';
 
 /** How fast somebody types, ms from key to key. */
@@ -25,6 +26,7 @@ const share = (times: readonly number[], part: number): number =>
  */
 export async function benchPage(address: string, words: readonly string[], say: (line: string) => void): Promise<void> {
   const { page, close } = await openBrowser();
+  await signInPage(page, signedInAs(1));
   try {
     page.setDefaultTimeout(60_000);
     await page.goto(`${address}/catalogue`);

@@ -9,7 +9,7 @@ import { demoCollection } from '@flagstone/demo/collection';
 import { demoFileBytes } from '@flagstone/demo/make-collection';
 import type { ElementHandle, Page } from 'puppeteer-core';
 import { RunningServer } from '../running-server.ts';
-import { openBrowser } from './open-browser.ts';
+import { openBrowser, signInPage } from './open-browser.ts';
 import { stepsOf, Walker } from './walker.ts';
 
 jest.setTimeout(60_000);
@@ -28,7 +28,7 @@ async function send(
 ): Promise<{ batch?: { id: number }; job?: { id: string } }> {
   const answer = await fetch(`${server.address}/api${address}`, {
     method,
-    headers: { 'Content-Type': 'application/json', 'X-Flagstone-Person': '1' },
+    headers: { 'Content-Type': 'application/json', ...server.headers },
     body: JSON.stringify(body),
   });
   expect(answer.status).toBe(200);
@@ -53,6 +53,7 @@ beforeAll(async () => {
   const opened = await openBrowser();
   page = opened.page;
   closeBrowser = opened.close;
+  await signInPage(page, server.headers);
   walker = new Walker(page, ACTION_MS);
   const { batch } = await send('POST', '/intake', { path: drive });
   await page.goto(`${server.address}/intake/${batch?.id}`);
@@ -268,7 +269,7 @@ describe('finding a sound', () => {
     await page.goto(`${server.address}/pull`);
     await page.waitForSelector('.row');
     const report = await page.$$eval('a.el-button', (links) => links.map((link) => link.getAttribute('href')));
-    const answer = await fetch(`${server.address}${report[0] ?? ''}`, { headers: { cookie: 'flagstone-person=1' } });
+    const answer = await fetch(`${server.address}${report[0] ?? ''}`, { headers: server.headers });
     expect(answer.headers.get('content-type')).toBe('application/pdf');
     await writeFile(path.join(saved.folder, 'list.pdf'), Buffer.from(await answer.arrayBuffer()));
     const { stdout } = await promisify(execFile)('pdftotext', ['-layout', path.join(saved.folder, 'list.pdf'), '-']);

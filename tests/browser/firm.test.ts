@@ -5,7 +5,7 @@ import { afterAll, beforeAll, describe, expect, jest } from '@jest/globals';
 import { wavBytes } from '@flagstone/demo/wav-file';
 import type { ElementHandle, HTTPRequest, Page } from 'puppeteer-core';
 import { RunningServer } from '../running-server.ts';
-import { openBrowser } from './open-browser.ts';
+import { openBrowser, signInPage } from './open-browser.ts';
 import { stepsOf, Walker } from './walker.ts';
 
 /** What is heard, marked and acted on is the same thing, whatever comes in between; and every field takes what is typed. */
@@ -24,6 +24,9 @@ const tone = (seed: number): Uint8Array =>
     bits: 16,
   });
 
+/** The headers of somebody else's session. */
+let colleague: Record<string, string> = {};
+
 beforeAll(async () => {
   folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone-firm-'));
   await chmod(folder, 0o755);
@@ -40,6 +43,8 @@ beforeAll(async () => {
   const opened = await openBrowser();
   page = opened.page;
   closeBrowser = opened.close;
+  await signInPage(page, server.headers);
+  colleague = await server.addPerson('Tobias Reed', 'tobias');
   walker = new Walker(page, 15_000);
 }, 120_000);
 
@@ -49,10 +54,10 @@ afterAll(async () => {
   await rm(folder, { recursive: true, force: true });
 });
 
-async function api<Answer>(method: string, address: string, body?: unknown, person = 2): Promise<Answer> {
+async function api<Answer>(method: string, address: string, body?: unknown, headers = colleague): Promise<Answer> {
   const answer = await fetch(`${server.address}/api${address}`, {
     method,
-    headers: { 'content-type': 'application/json', 'x-flagstone-person': String(person) },
+    headers: { 'content-type': 'application/json', ...headers },
     ...(body === undefined ? {} : { body: JSON.stringify(body) }),
   });
   if (!answer.ok) throw new Error(`${method} ${address}: ${answer.status} ${await answer.text()}`);
@@ -206,11 +211,16 @@ async function takesTyping(field: ElementHandle): Promise<boolean> {
 
 describe('every field', () => {
   step('of a pull list takes what is typed, and keeps it', async () => {
-    await api('POST', '/pull-lists', { name: 'Scene 12' }, 1);
+    await api('POST', '/pull-lists', { name: 'Scene 12' }, server.headers);
     const [list] = await api<{ id: number }[]>('GET', '/pull-lists');
     const { rows } = await api<{ rows: { soundId: number }[] }>('GET', `/batches/${batches.get('lock')}/rows`);
     const soundId = rows[0]?.soundId;
-    await api('POST', `/pull-lists/${list?.id}/entries`, { soundId, part: null, tryOut: null, comment: '' }, 1);
+    await api(
+      'POST',
+      `/pull-lists/${list?.id}/entries`,
+      { soundId, part: null, tryOut: null, comment: '' },
+      server.headers,
+    );
     await page.goto(`${server.address}/pull/${list?.id}`);
     await page.waitForSelector('[aria-label="Name of the list"]');
     const typed = { 'Name of the list': ' at dawn', Show: 'The Mill', Scene: '12b', Comment: 'softer' };

@@ -13,7 +13,7 @@ import { wavBytes } from '@flagstone/demo/wav-file';
 import type { Page } from 'puppeteer-core';
 import { RunningServer } from '../running-server.ts';
 import { WATCH_SOUNDS, type BegunSound } from './heard-sounds.ts';
-import { openBrowser } from './open-browser.ts';
+import { openBrowser, signInPage } from './open-browser.ts';
 import { stepsOf, Walker } from './walker.ts';
 
 const run = promisify(execFile);
@@ -77,6 +77,7 @@ beforeAll(async () => {
   const opened = await openBrowser();
   page = opened.page;
   closeBrowser = opened.close;
+  await signInPage(page, server.headers);
   walker = new Walker(page, 20_000);
   await page.evaluateOnNewDocument(WATCH_SOUNDS);
 }, 120_000);

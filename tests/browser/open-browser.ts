@@ -3,6 +3,14 @@ import os from 'node:os';
 import path from 'node:path';
 import puppeteer, { type Browser, type Page } from 'puppeteer-core';
 
+/** Gives a browser the session of some headers (tests/signed-in.ts), as signing in does. */
+export async function signInPage(page: Page, headers: Record<string, string>): Promise<void> {
+  const [name = '', value = ''] = (headers['Cookie'] ?? '').split('=');
+  await page
+    .browserContext()
+    .setCookie({ name, value, domain: '127.0.0.1', path: '/', httpOnly: true, sameSite: 'Lax' });
+}
+
 /** Debian's Chromium without a window, with a null audio device that really runs, and without its own background traffic. */
 export async function openBrowser(): Promise<{ browser: Browser; page: Page; close: () => Promise<void> }> {
   const profile = await mkdtemp(path.join(os.tmpdir(), 'flagstone-chromium-'));

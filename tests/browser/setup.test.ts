@@ -4,7 +4,7 @@ import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, jest } from '@jest/globals';
 import { wavBytes } from '@flagstone/demo/wav-file';
 import { RunningServer } from '../running-server.ts';
-import { openBrowser } from './open-browser.ts';
+import { openBrowser, signInPage } from './open-browser.ts';
 import { stepsOf, Walker } from './walker.ts';
 
 jest.setTimeout(60_000);
@@ -30,6 +30,7 @@ beforeAll(async () => {
   await server.start();
   const { page, close } = await openBrowser();
   closeBrowser = close;
+  await signInPage(page, server.headers);
   walker = new Walker(page, 15_000);
 }, 120_000);
 

@@ -11,7 +11,7 @@ import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
 import { parseName, splitExtension } from '@flagstone/core/naming/name-blocks';
 import type { Page } from 'puppeteer-core';
 import { RunningServer } from '../running-server.ts';
-import { openBrowser } from './open-browser.ts';
+import { openBrowser, signInPage } from './open-browser.ts';
 import { stepsOf, Walker } from './walker.ts';
 
 /**
@@ -90,6 +90,7 @@ beforeAll(async () => {
   const opened = await openBrowser();
   page = opened.page;
   closeBrowser = opened.close;
+  await signInPage(page, server.headers);
   walker = new Walker(page, ACTION_MS);
 }, 240_000);
 

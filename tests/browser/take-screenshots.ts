@@ -4,7 +4,8 @@ import { fileURLToPath } from 'node:url';
 import path from 'node:path';
 import { wavBytes } from '@flagstone/demo/wav-file';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
-import { openBrowser } from './open-browser.ts';
+import { signInDemo } from '../signed-in.ts';
+import { openBrowser, signInPage } from './open-browser.ts';
 
 /**
  * Takes the pictures of docs/screenshots from a running Flagstone with the demo: `npx tsx tests/browser/take-screenshots.ts http://127.0.0.1:4780`.
@@ -13,6 +14,8 @@ import { openBrowser } from './open-browser.ts';
 const FOLDER = fileURLToPath(new URL('../../docs/screenshots', import.meta.url));
 const base = process.argv[2] ?? 'http://127.0.0.1:4780';
 const { page, close } = await openBrowser();
+await signInPage(page, await signInDemo(base, 'Orla Venn'));
+const headersOfTobias = await signInDemo(base, 'Tobias Reed');
 page.setDefaultTimeout(20_000);
 page.on('pageerror', (error) => process.stderr.write(`page error: ${String(error)}\n`));
 
@@ -200,7 +203,7 @@ await shot('categories');
 await close();
 
 async function send(address: string, body: object): Promise<{ id: number }[]> {
-  const headers = { 'Content-Type': 'application/json', 'X-Flagstone-Person': '2' };
+  const headers = { 'Content-Type': 'application/json', ...headersOfTobias };
   return (await (
     await fetch(`${base}/api${address}`, { method: 'POST', headers, body: JSON.stringify(body) })
   ).json()) as {

@@ -8,7 +8,7 @@ import { demoCollection } from '@flagstone/demo/collection';
 import { demoFileBytes } from '@flagstone/demo/make-collection';
 import type { Page } from 'puppeteer-core';
 import { RunningServer } from '../running-server.ts';
-import { openBrowser } from './open-browser.ts';
+import { openBrowser, signInPage } from './open-browser.ts';
 import { stepsOf, Walker } from './walker.ts';
 
 const run = promisify(execFile);
@@ -62,6 +62,7 @@ beforeAll(async () => {
   const opened = await openBrowser();
   page = opened.page;
   closeBrowser = opened.close;
+  await signInPage(page, server.headers);
   walker = new Walker(page, ACTION_MS);
 }, 120_000);
 

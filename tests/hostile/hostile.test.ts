@@ -35,7 +35,8 @@ let busiest = 0;
 let watching: NodeJS.Timeout | undefined;
 const asked = new Set<Promise<unknown>>();
 
-const HEADERS = { 'Content-Type': 'application/json', 'X-Flagstone-Person': '1' };
+/** Of somebody who is signed in, once the server runs. */
+const HEADERS: Record<string, string> = { 'Content-Type': 'application/json' };
 const send = (method: string, address: string, body?: unknown, headers: Record<string, string> = HEADERS) =>
   fetch(`${server.address}${address}`, {
     method,
@@ -102,6 +103,7 @@ beforeAll(async () => {
   await symlink('itself.wav', path.join(drive, 'itself.wav'));
   server = new RunningServer(path.join(folder, 'data'), drive);
   await server.start();
+  Object.assign(HEADERS, server.headers);
   watch();
 });
 afterAll(async () => {
@@ -213,7 +215,10 @@ describe('requests made to hurt', () => {
     ['a file of the disk', () => send('GET', '/..%2f..%2f..%2fetc%2fpasswd')],
     ['a file of the disk among the assets', () => send('GET', '/assets/..%2f..%2f..%2fpackage.json')],
     ['nobody', () => send('GET', '/api/catalogue', undefined, {})],
-    ['somebody unknown', () => send('GET', '/api/catalogue', undefined, { 'X-Flagstone-Person': '999' })],
+    [
+      'somebody unknown',
+      () => send('GET', '/api/catalogue', undefined, { ...HEADERS, Cookie: 'flagstone-session=guessed' }),
+    ],
     [
       'an export by nobody',
       () => send('POST', '/api/export', 'request={}', { 'Content-Type': 'application/x-www-form-urlencoded' }),
@@ -331,7 +336,7 @@ describe('requests made to hurt', () => {
       const socket = connect(Number(port), hostname);
       socket.on('error', () => undefined).pause();
       socket.write(
-        `GET /api/sounds/${soundId}/samples?from=0&to=60000000 HTTP/1.1\r\nHost: 127.0.0.1\r\nX-Flagstone-Person: 1\r\n\r\n`,
+        `GET /api/sounds/${soundId}/samples?from=0&to=60000000 HTTP/1.1\r\nHost: 127.0.0.1\r\nCookie: ${HEADERS['Cookie']}\r\n\r\n`,
       );
       return socket;
     });

@@ -314,12 +314,7 @@ describe('exports', () => {
 
 describe('a table that is brought back', () => {
   const bring = (body: Buffer | string, query: Record<string, string>) =>
-    app.http
-      .post('/api/import')
-      .query(query)
-      .set('X-Flagstone-Person', '1')
-      .type('application/octet-stream')
-      .send(body);
+    app.http.post('/api/import').query(query).type('application/octet-stream').send(body);
   async function exportedAs(format: string, columns: string[]): Promise<Buffer> {
     const request = JSON.stringify({ selection: { kind: 'catalogue', filter: {} }, format, columns });
     const answer = await app.http.post('/api/export').type('form').send({ request }).buffer(true).parse(bytesOf);

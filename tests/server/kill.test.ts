@@ -19,7 +19,7 @@ let drive = '';
 let server: RunningServer;
 
 async function send<Answer>(method: string, where: string, body?: unknown): Promise<Answer> {
-  const headers = { 'Content-Type': 'application/json', 'X-Flagstone-Person': '1' };
+  const headers = { 'Content-Type': 'application/json', ...server.headers };
   const answer = await fetch(`${server.address}/api${where}`, {
     method,
     headers,

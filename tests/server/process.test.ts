@@ -73,7 +73,7 @@ asRoot('a server started by root', () => {
         wavBytes([new Float32Array(4800)], { rate: 48_000, bits: 16 }),
       );
       await chmod(path.join(folder, 'sounds', 'mine.wav'), 0o600);
-      const headers = { 'Content-Type': 'application/json', 'X-Flagstone-Person': '1' };
+      const headers = { 'Content-Type': 'application/json', ...owned.headers };
       const body = JSON.stringify({ path: path.join(folder, 'sounds') });
       const { batch } = (await (
         await fetch(`${owned.address}/api/intake`, { method: 'POST', headers, body })
@@ -130,7 +130,7 @@ describe('the server as a process', () => {
     const inner = path.join(folder, 'yard', 'inner');
     await mkdir(inner, { recursive: true });
     await writeFile(path.join(inner, 'a.wav'), wavBytes([Float32Array.of(0.5, -0.5)], { rate: 48_000, bits: 16 }));
-    const headers = { 'X-Flagstone-Person': '1' };
+    const { headers } = server;
     const batches = async () =>
       ((await (await fetch(`${server.address}/api/batches`, { headers })).json()) as { name: string }[]).length;
     const whole = await ended([
@@ -207,9 +207,7 @@ describe('the server as a process', () => {
   });
 
   it('ends within ten seconds of being told, whatever hangs', async () => {
-    const hanging = fetch(`${server.address}/api/events`, { headers: { cookie: 'flagstone-person=1' } }).catch(
-      () => undefined,
-    );
+    const hanging = fetch(`${server.address}/api/events`, { headers: server.headers }).catch(() => undefined);
     const began = performance.now();
     await server.end();
     expect(performance.now() - began).toBeLessThan(10_000);

@@ -230,9 +230,9 @@ describe('hearing', () => {
 });
 
 describe('the API', () => {
-  it('asks who acts before it changes anything', async () => {
+  it('asks who acts before it changes anything: a session that nobody has is none', async () => {
     const answer = await app.send('fileBatch', { params: { id: batchId }, person: 999 });
-    expect([answer.status, answer.body]).toMatchObject([401, { code: 'PERSON_REQUIRED' }]);
+    expect([answer.status, answer.body]).toMatchObject([401, { code: 'SIGN_IN_REQUIRED' }]);
   });
 
   it('answers only requests that name loopback', async () => {
@@ -263,7 +263,6 @@ describe('the API', () => {
     const answer = await app.http
       .post('/api/plans')
       .set('Host', '127.0.0.1')
-      .set('X-Flagstone-Person', '1')
       .set('Content-Type', 'application/json')
       .send('{oops');
     expect(answer.body).toMatchObject({ code: 'BAD_REQUEST' });

@@ -37,12 +37,11 @@ beforeAll(async () => {
 });
 afterAll(() => app.close());
 
-const send = (bytes: Uint8Array, by = 'everything', person = '1') =>
+const send = (bytes: Uint8Array, by = 'everything') =>
   app.http
     .post('/api/sounds-like')
     .query({ by })
     .set('Host', '127.0.0.1')
-    .set('X-Flagstone-Person', person)
     .set('Content-Type', 'application/octet-stream')
     .send(Buffer.from(bytes));
 const heard = async (bytes: Uint8Array, by?: string): Promise<HeardSound> => {
@@ -82,7 +81,7 @@ describe('a sound from outside', () => {
   });
 
   it('is asked for by somebody, and by known ways', async () => {
-    expect((await send(knocks([0.1], 'noise'), 'everything', '0')).status).toBe(401);
+    expect((await app.nobody.post('/api/sounds-like').query({ by: 'everything' })).status).toBe(401);
     expect((await send(knocks([0.1], 'noise'), 'smell')).status).toBe(400);
   });
 

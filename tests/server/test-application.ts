@@ -12,6 +12,7 @@ import { sql } from 'drizzle-orm';
 import pg from 'pg';
 import pino from 'pino';
 import request, { type Response } from 'supertest';
+import { addTestPeople, signedInAs } from '../signed-in.ts';
 import { newDatabase } from './new-database.ts';
 
 jest.setTimeout(30_000);
@@ -44,7 +45,9 @@ export class TestApplication {
       .toLowerCase()}_${process.pid}`;
     const address = await newDatabase(name);
     const drive = await mkdtemp(path.join(os.tmpdir(), 'flagstone-drive-'));
-    return new TestApplication(drive, address, await openApplication(address, [drive], quiet()));
+    const application = await openApplication(address, [drive], quiet());
+    await addTestPeople(application.context.db);
+    return new TestApplication(drive, address, application);
   }
 
   /** A statement that the application itself has no right to. */
@@ -59,10 +62,16 @@ export class TestApplication {
     return this.application.context;
   }
 
+  /** Requests of the first person of tests. */
   get http() {
+    return this.nobody.set(signedInAs(1));
+  }
+
+  /** Requests of nobody who is signed in. */
+  get nobody() {
     // Made once: its routes are more work than most requests.
     this.server ??= httpServer(this.application.context);
-    return request.agent(this.server).set('X-Flagstone-Person', '1');
+    return request.agent(this.server);
   }
 
   /** Closes and opens again on the same database, as a restart does. */
@@ -100,10 +109,7 @@ export class TestApplication {
     const endpoint = api[name];
     const address = `/api${endpoint.path.replace(/:(\w+)/g, (_, key: string) => String(params[key]))}`;
     const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'patch' | 'delete';
-    const sent = this.http[method](address)
-      .set('Host', '127.0.0.1')
-      .set('X-Flagstone-Person', String(person))
-      .query(query);
+    const sent = this.nobody[method](address).set('Host', '127.0.0.1').set(signedInAs(person)).query(query);
     return body === undefined ? sent : sent.send(body as object);
   }
 

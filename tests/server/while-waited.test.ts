@@ -5,6 +5,7 @@ import { forAll, whileWaited } from '@flagstone/server/db/while-waited';
 import { httpServer } from '@flagstone/server/http-server';
 import { sql } from 'drizzle-orm';
 import pg from 'pg';
+import { signedInAs } from '../signed-in.ts';
 import { TestApplication } from './test-application.ts';
 
 let app: TestApplication;
@@ -82,7 +83,7 @@ describe('reads that nobody waits for any more', () => {
     const { port } = server.address() as AddressInfo;
     const answer = fetch(`http://127.0.0.1:${port}/api/catalogue?q=kiln&sort=name`, {
       signal: leaving.signal,
-      headers: { 'x-flagstone-person': '1' },
+      headers: signedInAs(1),
     });
     await until(async () => (await waiting()) > 0);
     leaving.abort(new Error('gone'));

@@ -18,7 +18,7 @@ export async function makeSoakDrive(drive: string, count: number): Promise<void>
 
 /** Reads and measures it; returns the batch. */
 export async function readSoakDrive(server: RunningServer, drive: string): Promise<number> {
-  const headers = { 'Content-Type': 'application/json', 'X-Flagstone-Person': '1' };
+  const headers = { 'Content-Type': 'application/json', ...server.headers };
   const answer = await fetch(`${server.address}/api/intake`, {
     method: 'POST',
     headers,

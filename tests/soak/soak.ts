@@ -30,6 +30,7 @@ export async function soak(
   { people = 20, seconds, seed }: { people?: number; seconds: number; seed: number },
 ): Promise<SoakResult> {
   const result: SoakResult = { requests: 0, seconds, slowestMs: 0, peakMemoryBytes: 0, faults: [] };
+  const two = [server.headers, await server.addPerson(`Soak ${seed}`, `soak-${seed}`)];
   const ask = async <Answer>(
     person: number,
     method: string,
@@ -39,7 +40,7 @@ export async function soak(
     const began = performance.now();
     const answer = await fetch(`${server.address}/api${address}`, {
       method,
-      headers: { 'Content-Type': 'application/json', 'X-Flagstone-Person': String(1 + (person % 2)) },
+      headers: { 'Content-Type': 'application/json', ...two[person % 2] },
       ...(body === undefined ? {} : { body: JSON.stringify(body) }),
     });
     const bytes = await answer.arrayBuffer();

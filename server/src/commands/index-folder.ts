@@ -5,6 +5,7 @@ import { openContext } from '../application.ts';
 import { startLocalPostgres } from '../db/local-postgres.ts';
 import { indexJob } from '../intake/index-job.ts';
 import { openBatch } from '../intake/batches.ts';
+import { programPerson } from '../people/accounts.ts';
 import { dropRights } from './drop-rights.ts';
 import { defaultDataFolder } from '../data-folder.ts';
 import { rootsOf, UsageError } from './usage.ts';
@@ -31,12 +32,13 @@ export async function indexFolder(args: string[]): Promise<number> {
     );
     try {
       const started = performance.now();
-      const { job: newJob } = await openBatch(context, given, undefined, 1);
+      const person = await programPerson(context.db);
+      const { job: newJob } = await openBatch(context, given, undefined, person);
       const unsubscribe = context.live.subscribe((event) => {
         if (event.type === 'job' && process.stderr.isTTY)
           process.stderr.write(`\r${event.job.done + event.job.failed} of ${event.job.total ?? '?'} files`);
       });
-      const job = await context.jobs.runHere((run) => indexJob(context, run), newJob, 1);
+      const job = await context.jobs.runHere((run) => indexJob(context, run), newJob, person);
       unsubscribe();
       const seconds = (performance.now() - started) / 1000;
       process.stdout.write(

@@ -7,11 +7,14 @@ import { fileURLToPath } from 'node:url';
 import { parseArgs } from 'node:util';
 import { AppError } from '@flagstone/core/errors';
 import pino from 'pino';
+import type { AppContext } from '../app-context.ts';
 import { openApplication } from '../application.ts';
 import { startLocalPostgres } from '../db/local-postgres.ts';
 import { httpServer } from '../http-server.ts';
 import { DrivePresence } from '../drives/drive-presence.ts';
 import { addDrive } from '../drives/drives.ts';
+import { addDemoPeople } from '../people/known-people.ts';
+import { firstLink } from '../people/sign-in-links.ts';
 import { dropRights } from './drop-rights.ts';
 import { defaultDataFolder } from '../data-folder.ts';
 import { PROJECT_FOLDER, rootsOf, untilStopped, UsageError } from './usage.ts';
@@ -51,6 +54,7 @@ export async function start(args: string[]): Promise<number> {
     const application = await openApplication(postgres.connectionString, roots, log);
     const presence = new DrivePresence(application.context);
     try {
+      if (!values.empty) application.context.demoPeople = await addDemoPeople(application.context.db);
       if (!values.empty)
         for (const name of await readdir(demoDrives)) await addDrive(application.context, path.join(demoDrives, name));
       await presence.start();
@@ -61,7 +65,8 @@ export async function start(args: string[]): Promise<number> {
       process.stdout.write(`Flagstone runs at http://127.0.0.1:${actualPort}/ with its data in ${dataFolder}\n`);
       process.stdout.write(`Allowed roots: ${roots.join(', ') || 'none (add folders with --root DIR)'}\n`);
       if (rights !== '') process.stdout.write(`${rights}\n`);
-      process.stdout.write('Choose a person at the top right: Orla Venn or Tobias Reed. Stop with Ctrl+C.\n');
+      process.stdout.write(await howToSignIn(application.context, `http://127.0.0.1:${actualPort}`));
+      process.stdout.write('Stop with Ctrl+C.\n');
       await untilStopped();
       listening.close();
       listening.closeAllConnections();
@@ -73,6 +78,15 @@ export async function start(args: string[]): Promise<number> {
     await postgres.leave();
   }
   return 0;
+}
+
+/** What somebody who starts it has to know to get in: the people of the demo, or the link that makes the first administrator. */
+async function howToSignIn({ db, demoPeople }: AppContext, address: string): Promise<string> {
+  if (demoPeople.length > 0)
+    return `Sign in by a click, in this demo: ${demoPeople.map(({ name, does }) => `${name} (${does})`).join(', ')}.\n`;
+  const secret = await firstLink(db);
+  if (secret === undefined) return '';
+  return `Nobody can sign in yet. This link makes the first administrator, once and within three days:\n  ${address}/join#${secret}\n`;
 }
 
 /** Throws UNAVAILABLE when somebody listens on a port already: said before anything is started. */

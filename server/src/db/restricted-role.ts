@@ -28,7 +28,8 @@ export async function restrictedAddress(owner: pg.Client, ownerAddress: string):
     grant connect, temporary on database ${name} to ${ROLE};
     grant usage on schema public, ${JOB_QUEUE_SCHEMA} to ${ROLE};
     grant select, insert, update, delete on all tables in schema public, ${JOB_QUEUE_SCHEMA} to ${ROLE};
-    grant usage, select on all sequences in schema public, ${JOB_QUEUE_SCHEMA} to ${ROLE}`);
+    grant usage, select on all sequences in schema public, ${JOB_QUEUE_SCHEMA} to ${ROLE};
+    revoke update, delete, truncate on audit_log from ${ROLE}`);
   // The owner's password was changed since the role was made.
   if (!(await canConnect(restricted.href))) await owner.query(`alter role ${ROLE} password '${password}'`);
   return restricted.href;

@@ -36,7 +36,7 @@ import {
  * revision number. Whether a copy is in step follows from `carriesRevision` and `changedOutside`, so that editing ten thousand
  * records rewrites no copy.
  */
-const bytea = customType<{ data: Buffer }>({ dataType: () => 'bytea' });
+export const bytea = customType<{ data: Buffer }>({ dataType: () => 'bytea' });
 /** A point of the extension cube: the feature vector of a sound. */
 const cube = customType<{ data: string }>({ dataType: () => 'cube' });
 export const at = (name: string) => timestamp(name, { withTimezone: true });
@@ -47,6 +47,15 @@ export const people = pgTable('people', {
   id: serial('id').primaryKey(),
   name: text('name').notNull().unique(),
   initials: text('initials').notNull(),
+  /** What the person signs in with, in small letters; null for one who cannot, such as the program itself. */
+  account: text('account').unique(),
+  /** By argon2id, with its parameters; null until a password was chosen. */
+  passwordHash: text('password_hash'),
+  /** May do everything in the whole house: people, drives, roots, the category list. */
+  isAdministrator: boolean('is_administrator').notNull().default(false),
+  createdAt: created(),
+  /** Has left: what they did keeps their name, and they sign in no more. */
+  endedAt: at('ended_at'),
 });
 
 export const collections = pgTable('collections', {

@@ -4,7 +4,13 @@ import type { Api } from '@flagstone/contract/api';
 import type { Endpoint } from '@flagstone/contract/endpoint';
 import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
-import { people } from '../db/schema.ts';
+import type { Caller } from '../people/audit-log.ts';
+import * as accounts from '../people/accounts.ts';
+import * as tokens from '../people/api-tokens.ts';
+import { knownPeople, signedIn } from '../people/known-people.ts';
+import { sessionsOf, type SessionOwner } from '../people/sessions.ts';
+import { factsOfLink, takeLink } from '../people/sign-in-links.ts';
+import * as signingIn from '../people/sign-in.ts';
 import * as analyses from '../listening/analyses.ts';
 import * as batches from '../intake/batches.ts';
 import { kinOf, planCut } from '../plans/cuts.ts';
@@ -47,8 +53,12 @@ export interface Call<Params, Query, Body> {
   params: Params;
   query: Query;
   body: Body;
-  /** Who asks; 0 where nobody has to be named. */
+  /** Who asks; 0 where nobody has to be signed in. */
   person: number;
+  asker: SessionOwner;
+  caller: Caller;
+  /** The secret of the session that the browser has, and what gives it another one or none. */
+  session: { secret: string | undefined; begin: (secret: string) => void; end: () => void };
   /** Aborted when nobody waits for the answer any more. */
   signal: AbortSignal;
 }
@@ -81,7 +91,50 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
       },
     };
   },
-  listPeople: (app) => app.db.select().from(people).orderBy(people.id),
+  listPeople: (app) => knownPeople(app.db),
+  getSignedIn: (app, { person }) => signedIn(app.db, person),
+  signIn: async (app, { body, caller, session }) => {
+    const secret = await signingIn.signIn(app, body, caller);
+    return beginIn(app, secret, session);
+  },
+  signOut: async (app, { caller, session }) => {
+    await signingIn.signOut(app, session.secret, caller);
+    session.end();
+    return {};
+  },
+  listDemoPeople: (app) => Promise.resolve([...app.demoPeople]),
+  signInDemo: async (app, { params, caller, session }) =>
+    beginIn(app, await signingIn.signInDemo(app, params.id, caller), session),
+  getLink: (app, { body }) => factsOfLink(app.db, body.secret),
+  takeLink: async (app, { body, caller, session }) => beginIn(app, await takeLink(app, body, caller), session),
+  listSessions: (app, { asker }) => sessionsOf(app.db, asker.personId, asker.sessionId),
+  endSession: async (app, { params, asker, caller }) => {
+    await signingIn.endOwnSession(app, asker, params.id, caller);
+    return sessionsOf(app.db, asker.personId, asker.sessionId);
+  },
+  listTokens: (app, { person }) => tokens.tokensOf(app.db, person),
+  makeToken: async (app, { body, person, asker, caller }) => {
+    const token = await tokens.makeToken(app, person, body, actingAs(asker), caller);
+    return { tokens: await tokens.tokensOf(app.db, person), token };
+  },
+  endToken: async (app, { params, person, asker, caller }) => {
+    const ended = await tokens.endToken(app, person, params.id, actingAs(asker), caller);
+    if (!ended) throw new AppError('NOT_FOUND', 'There is no such token any more.');
+    return tokens.tokensOf(app.db, person);
+  },
+  listAccounts: (app) => accounts.listAccounts(app.db),
+  addAccount: async (app, { body, asker, caller }) => {
+    const secret = await accounts.addAccount(app, body, actingAs(asker), caller);
+    return { accounts: await accounts.listAccounts(app.db), secret };
+  },
+  changeAccount: async (app, { params, body, asker, caller }) => {
+    await accounts.changeAccount(app, params.id, body, actingAs(asker), caller);
+    return accounts.listAccounts(app.db);
+  },
+  makeAccountLink: async (app, { params, asker, caller }) => {
+    const secret = await accounts.makeAccountLink(app, params.id, actingAs(asker), caller);
+    return { accounts: await accounts.listAccounts(app.db), secret };
+  },
   listCategories: (app) =>
     Promise.resolve({ source: app.categories.source, categories: [...app.categories.categories] }),
   countCategoryUses: (app) => categoryLists.countUses(app),
@@ -228,3 +281,12 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   pauseJob: (app, { params }) => app.jobs.ask(params.id, 'pause'),
   resumeJob: (app, { params }) => app.jobs.resume(params.id),
 };
+
+const actingAs = ({ personId, name }: SessionOwner) => ({ id: personId, name });
+
+/** Gives the browser its new session and tells who it is for. */
+async function beginIn(app: AppContext, secret: string, session: { begin: (secret: string) => void }) {
+  const owner = await app.askers.find('session', secret);
+  session.begin(secret);
+  return signedIn(app.db, owner?.personId ?? 0);
+}

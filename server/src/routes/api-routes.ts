@@ -5,7 +5,8 @@ import express, { Router } from 'express';
 import type { AppContext } from '../app-context.ts';
 import { handlers, type Call } from './api-handlers.ts';
 import { goneOf } from './gone.ts';
-import { namesPerson, personOf } from './named-person.ts';
+import { clearSession, sessionIn, setSession } from './session-cookie.ts';
+import { askerOf, asksAs, callerOf } from './who-asks.ts';
 
 const MOST_JSON = '4mb';
 
@@ -18,13 +19,20 @@ export function apiRoutes(app: AppContext): Router {
   for (const [name, endpoint] of Object.entries(api) as [keyof typeof api, Endpoint][]) {
     const handle = handlers[name] as AnyHandler;
     const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'patch' | 'delete';
-    router[method](endpoint.path, namesPerson(app, endpoint.needs), readsJson, async (request, response) => {
+    router[method](endpoint.path, asksAs(app, endpoint.needs), readsJson, async (request, response) => {
       const signal = goneOf(response);
       const call = {
         params: endpoint.params.parse(request.params),
         query: endpoint.query.parse(request.query),
         body: endpoint.body.parse(request.body ?? {}),
-        person: personOf(response),
+        person: askerOf(response).personId,
+        asker: askerOf(response),
+        caller: callerOf(request),
+        session: {
+          secret: sessionIn(request),
+          begin: (secret: string) => setSession(response, secret),
+          end: () => clearSession(response),
+        },
         signal,
       };
       const answer = await handle(app, call).catch((error: unknown) => {
@@ -34,7 +42,7 @@ export function apiRoutes(app: AppContext): Router {
       if (!signal.aborted) response.json(answer);
     });
   }
-  router.use(namesPerson(app, 'asker'), (request) => {
+  router.use(asksAs(app, 'asker'), (request) => {
     throw new AppError('NOT_FOUND', `There is no address ${request.method} ${request.originalUrl}.`);
   });
   return router;

@@ -8,7 +8,12 @@ import { databaseError } from '../db/database-errors.ts';
 /** The HTTP status of each error; those not named here are the request's fault, 422. */
 const STATUSES: Partial<Record<ErrorCode, number>> = {
   BAD_REQUEST: 400,
-  PERSON_REQUIRED: 401,
+  SIGN_IN_REQUIRED: 401,
+  SIGN_IN_REFUSED: 403,
+  NOT_ALLOWED: 403,
+  ORIGIN_REFUSED: 403,
+  LINK_OVER: 410,
+  SIGN_IN_SLOWED: 429,
   PATH_OUTSIDE_ROOTS: 403,
   SYMLINK_OUTSIDE: 403,
   PATH_NOT_READABLE: 403,

@@ -18,7 +18,11 @@ import { pullListReport } from '../delivering/reports.ts';
 import { pullEntry } from '../delivering/pull-lists.ts';
 import { giveUpWhenIdle, type BigAnswers } from './big-answers.ts';
 import { sendWav } from './send-wav.ts';
+import { asksStill } from './who-asks.ts';
 import { goneOf } from './gone.ts';
+
+/** Sessions that ended by the clock are noticed after this, those that somebody ended at once. */
+const LOOK_AT_SESSION_MS = 60_000;
 
 /** Throws BAD_REQUEST for what is no JSON. */
 function jsonOf(text: string): unknown {
@@ -142,9 +146,20 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
     // Without the database nothing would ever be told: whoever listens has to know that.
     if (!app.live.isConnected) throw new AppError('UNAVAILABLE', 'Flagstone has no connection to its database.');
     const session = await createSession(request, response);
+    const endUnlessAsked = (): void => {
+      asksStill(app, request).then(
+        (holds) => holds || response.end(),
+        (error: unknown) => app.log.warn({ err: error }, 'whether a session still holds cannot be found out'),
+      );
+    };
+    const looking = setInterval(endUnlessAsked, LOOK_AT_SESSION_MS);
     const stop = [
-      app.live.subscribe((event) => session.push(event, 'live')),
+      app.live.subscribe((event) => {
+        if (event.type === 'people' || event.type === 'missed') endUnlessAsked();
+        session.push(event, 'live');
+      }),
       app.live.onLost(() => void response.end()),
+      () => clearInterval(looking),
     ];
     session.once('disconnected', () => stop.forEach((each) => each()));
   },

@@ -3,7 +3,7 @@ import type { RawBody, RawEndpoint } from '@flagstone/contract/endpoint';
 import express, { Router, type RequestHandler } from 'express';
 import type { AppContext } from '../app-context.ts';
 import { BigAnswers } from './big-answers.ts';
-import { namesPerson, personOf } from './named-person.ts';
+import { askerOf, asksAs } from './who-asks.ts';
 import { rawHandlers } from './raw-handlers.ts';
 
 type AnyRawHandler = (app: AppContext, call: object) => Promise<void> | void;
@@ -17,7 +17,7 @@ export function rawRoutes(app: AppContext): Router {
     const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'patch' | 'delete';
     router[method](
       endpoint.path,
-      namesPerson(app, endpoint.needs),
+      asksAs(app, endpoint.needs),
       ...readerOf(endpoint.body),
       async (request, response) => {
         const { body } = endpoint;
@@ -25,7 +25,7 @@ export function rawRoutes(app: AppContext): Router {
           params: endpoint.params.parse(request.params),
           query: endpoint.query.parse(request.query),
           body: body && 'schema' in body ? body.schema.parse(request.body) : undefined,
-          person: personOf(response),
+          person: askerOf(response).personId,
           request,
           response,
           big,

@@ -1,0 +1,85 @@
+import { bigserial, boolean, index, integer, pgTable, serial, text } from 'drizzle-orm/pg-core';
+import { at, bytea, created, people } from './schema.ts';
+
+/** Who is signed in where. Of the secret in the browser's cookie only the digest is kept, so that a copy of the database opens no door. */
+export const sessions = pgTable(
+  'sessions',
+  {
+    id: serial('id').primaryKey(),
+    /** SHA-256 of the secret. */
+    digest: bytea('digest').notNull().unique(),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id, { onDelete: 'cascade' }),
+    createdAt: created(),
+    /** The last request, kept to the minute. */
+    seenAt: at('seen_at').notNull().defaultNow(),
+    /** When it ends whatever is done in it. */
+    endsAt: at('ends_at').notNull(),
+    /** What the browser calls itself. */
+    browser: text('browser').notNull(),
+    address: text('address').notNull(),
+  },
+  (table) => [index('sessions_person').on(table.personId)],
+);
+
+/** Links by which a person chooses a password, once. Without a person it makes the first administrator. */
+export const signInLinks = pgTable('sign_in_links', {
+  digest: bytea('digest').primaryKey(),
+  personId: integer('person_id').references(() => people.id, { onDelete: 'cascade' }),
+  createdAt: created(),
+  endsAt: at('ends_at').notNull(),
+});
+
+/** What scripts show instead of signing in. */
+export const apiTokens = pgTable('api_tokens', {
+  id: serial('id').primaryKey(),
+  digest: bytea('digest').notNull().unique(),
+  personId: integer('person_id')
+    .notNull()
+    .references(() => people.id, { onDelete: 'cascade' }),
+  name: text('name').notNull(),
+  createdAt: created(),
+  endsAt: at('ends_at').notNull(),
+  /** The last request with it, kept to the minute. */
+  usedAt: at('used_at'),
+});
+
+/** How often signing in failed lately, for an account or from an address. */
+export const signInFailures = pgTable('sign_in_failures', {
+  /** `account NAME` or `address IP`. */
+  key: text('key').primaryKey(),
+  failures: integer('failures').notNull(),
+  lastAt: at('last_at').notNull(),
+});
+
+/** What was done that concerns who may do what. The application may add to it and read it, nothing else (restricted-role.ts). */
+export const auditLog = pgTable(
+  'audit_log',
+  {
+    id: bigserial('id', { mode: 'number' }).primaryKey(),
+    happenedAt: at('happened_at').notNull().defaultNow(),
+    /** Who did it; null where nobody was signed in. Kept as a name too: the log says the same when the person has gone. */
+    personId: integer('person_id'),
+    personName: text('person_name').notNull(),
+    what: text('what').$type<AuditedAct>().notNull(),
+    /** On whom or on what, in words. */
+    about: text('about').notNull(),
+    address: text('address').notNull(),
+    /** It was refused. */
+    refused: boolean('refused').notNull().default(false),
+  },
+  (table) => [index('audit_log_what').on(table.what, table.id)],
+);
+
+export type AuditedAct =
+  | 'signIn'
+  | 'signOut'
+  | 'endSession'
+  | 'setPassword'
+  | 'addPerson'
+  | 'changePerson'
+  | 'endPerson'
+  | 'makeLink'
+  | 'makeToken'
+  | 'endToken';

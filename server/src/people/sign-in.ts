@@ -1,0 +1,88 @@
+import { AppError } from '@flagstone/core/errors';
+import type { SignIn } from '@flagstone/contract/people';
+import { and, eq, isNull } from 'drizzle-orm';
+import type { AppContext } from '../app-context.ts';
+import { people } from '../db/schema.ts';
+import { note, type Caller } from './audit-log.ts';
+import { checkPassword, hashPassword } from './passwords.ts';
+import { beginSession, endSession, type SessionOwner } from './sessions.ts';
+import { countTry, forgetTries } from './sign-in-failures.ts';
+
+/** Account names are written in whatever case. */
+export const accountOf = (written: string): string => written.trim().toLowerCase();
+
+/**
+ * Signs a person in and returns the secret of a new session. Throws SIGN_IN_REFUSED, the same for an unknown account and a wrong password, and SIGN_IN_SLOWED.
+ */
+export async function signIn(
+  app: Pick<AppContext, 'db'>,
+  { account: written, password }: SignIn,
+  caller: Caller,
+): Promise<string> {
+  const account = accountOf(written);
+  await countTry(app.db, account, caller.address);
+  const [person] = await app.db
+    .select()
+    .from(people)
+    .where(and(eq(people.account, account), isNull(people.endedAt)));
+  const { isRight, isOutdated } = await checkPassword(person?.passwordHash ?? null, password);
+  if (!person || !isRight) {
+    await note(app.db, { what: 'signIn', about: account, by: undefined, address: caller.address, refused: true });
+    throw new AppError('SIGN_IN_REFUSED', 'There is no account with this name and this password.');
+  }
+  const rehashed = isOutdated ? await hashPassword(password) : undefined;
+  return app.db.transaction(async (tx) => {
+    await forgetTries(tx, account, caller.address);
+    if (rehashed !== undefined) await tx.update(people).set({ passwordHash: rehashed }).where(eq(people.id, person.id));
+    await note(tx, { what: 'signIn', about: account, by: person, address: caller.address });
+    return beginSession(tx, person.id, caller);
+  });
+}
+
+/** Ends the session that signs out; nothing when there is none. */
+export async function signOut(
+  app: Pick<AppContext, 'db' | 'live' | 'askers'>,
+  secret: string | undefined,
+  caller: Caller,
+): Promise<void> {
+  const owner = secret === undefined ? undefined : await app.askers.find('session', secret);
+  if (!owner) return;
+  await app.db.transaction(async (tx) => {
+    await endSession(tx, owner.personId, owner.sessionId);
+    await note(tx, {
+      what: 'signOut',
+      about: '',
+      by: { id: owner.personId, name: owner.name },
+      address: caller.address,
+    });
+    await app.live.publish(tx, { type: 'people' });
+  });
+}
+
+/** Ends one of the sessions of whoever asks. Throws NOT_FOUND. */
+export async function endOwnSession(
+  app: Pick<AppContext, 'db' | 'live'>,
+  owner: SessionOwner,
+  sessionId: number,
+  caller: Caller,
+): Promise<void> {
+  await app.db.transaction(async (tx) => {
+    if (!(await endSession(tx, owner.personId, sessionId)))
+      throw new AppError('NOT_FOUND', 'That session is over already.');
+    const by = { id: owner.personId, name: owner.name };
+    await note(tx, { what: 'endSession', about: `session ${sessionId}`, by, address: caller.address });
+    await app.live.publish(tx, { type: 'people' });
+  });
+}
+
+/** Signs somebody of the demo in. Throws NOT_FOUND for anybody else. */
+export async function signInDemo(
+  app: Pick<AppContext, 'db' | 'demoPeople'>,
+  id: number,
+  caller: Caller,
+): Promise<string> {
+  const person = app.demoPeople.find((each) => each.id === id);
+  if (!person) throw new AppError('NOT_FOUND', 'Nobody of the demo has this number.');
+  await note(app.db, { what: 'signIn', about: 'by a click, in the demo', by: person, address: caller.address });
+  return beginSession(app.db, person.id, caller);
+}

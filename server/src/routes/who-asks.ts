@@ -1,0 +1,79 @@
+import { AppError } from '@flagstone/core/errors';
+import type { Needs } from '@flagstone/contract/endpoint';
+import type { Request, RequestHandler, Response } from 'express';
+import type { AppContext } from '../app-context.ts';
+import type { Caller } from '../people/audit-log.ts';
+import type { SessionOwner } from '../people/sessions.ts';
+import { sessionIn } from './session-cookie.ts';
+
+/** What a request that changes something carries beside its session: a plain form of another site cannot send it. */
+export const REQUEST_HEADER = 'x-flagstone-request';
+const BEARER = /^Bearer ([\w-]{1,200})$/i;
+const NOBODY: SessionOwner = { sessionId: 0, personId: 0, name: '', isAdministrator: false };
+const READS = ['GET', 'HEAD', 'OPTIONS'];
+
+/** Finds out who asks, as far as an endpoint needs to know, before anything else of a request is read. Throws SIGN_IN_REQUIRED, NOT_ALLOWED. */
+export function asksAs(app: AppContext, needs: Needs): RequestHandler {
+  return async (request, response, next) => {
+    response.locals['asker'] = needs === 'nobody' ? NOBODY : await askerFor(app, request, needs);
+    next();
+  };
+}
+
+/** Who asks, once that was found out; person 0 where nobody has to be signed in. */
+export function askerOf(response: Response): SessionOwner {
+  return response.locals['asker'] as SessionOwner;
+}
+
+/** Where a request comes from. */
+export function callerOf(request: Request): Caller {
+  return { address: request.ip ?? '', browser: request.get('user-agent') ?? '' };
+}
+
+async function askerFor(app: AppContext, request: Request, needs: Needs): Promise<SessionOwner> {
+  const given = request.get('authorization');
+  const asker =
+    given === undefined ? await bySession(app, request, needs) : await app.askers.find('token', tokenIn(given));
+  if (!asker) throw new AppError('SIGN_IN_REQUIRED', 'Nobody is signed in here, or no longer.');
+  if (needs === 'administrator' && !asker.isAdministrator)
+    throw new AppError('NOT_ALLOWED', 'Only an administrator may do this.');
+  return asker;
+}
+
+function tokenIn(given: string): string {
+  const token = BEARER.exec(given)?.[1];
+  if (token === undefined) throw new AppError('SIGN_IN_REQUIRED', 'The header Authorization holds no Bearer token.');
+  return token;
+}
+
+async function bySession(app: AppContext, request: Request, needs: Needs): Promise<SessionOwner | undefined> {
+  const secret = sessionIn(request);
+  const asker = secret === undefined ? undefined : await app.askers.find('session', secret);
+  if (asker && needs !== 'asker' && request.get(REQUEST_HEADER) === undefined)
+    throw new AppError('ORIGIN_REFUSED', `A request that changes something carries the header ${REQUEST_HEADER}.`);
+  return asker;
+}
+
+/** Whether the session or token of a request that is still being answered holds. */
+export function asksStill(app: AppContext, request: Request): Promise<boolean> {
+  const given = request.get('authorization');
+  return given === undefined
+    ? app.askers.holds('session', sessionIn(request) ?? '')
+    : app.askers.holds('token', tokenIn(given));
+}
+
+/**
+ * Refuses what a page of another site has the browser send, whatever it carries: by Sec-Fetch-Site (W3C Fetch Metadata), else by Origin. Programs that are no
+ * browser send neither.
+ */
+export const refuseForeignOrigins: RequestHandler = (request, _response, next) => {
+  if (READS.includes(request.method)) return next();
+  const site = request.get('sec-fetch-site');
+  const origin = request.get('origin');
+  const isOwn =
+    site === undefined
+      ? origin === undefined || origin === `${request.protocol}://${request.get('host') ?? ''}`
+      : ['same-origin', 'none'].includes(site);
+  if (!isOwn) throw new AppError('ORIGIN_REFUSED', `A page of ${origin ?? 'another site'} asked for this.`);
+  next();
+};
