@@ -51,6 +51,7 @@ const WEB_MAY_KNOW = {
   wave: EVERYWHERE,
   player: [...EVERYWHERE, 'wave'],
   jobs: EVERYWHERE,
+  people: EVERYWHERE,
   plans: EVERYWHERE,
   recipes: EVERYWHERE,
   intake: EVERYWHERE,
@@ -59,10 +60,22 @@ const WEB_MAY_KNOW = {
   table: ON_PAGES,
   search: ON_PAGES,
   delivery: ON_PAGES,
-  setup: ON_PAGES,
+  setup: [...ON_PAGES, 'people'],
   sound: [...ON_PAGES, 'delivery'],
   shell: [...ON_PAGES, 'jobs', 'search'],
-  places: [...ON_PAGES, 'jobs', 'plans', 'recipes', 'intake', 'table', 'search', 'delivery', 'setup', 'sound'],
+  places: [
+    ...ON_PAGES,
+    'people',
+    'jobs',
+    'plans',
+    'recipes',
+    'intake',
+    'table',
+    'search',
+    'delivery',
+    'setup',
+    'sound',
+  ],
 };
 /** Files at the top of the server that every room may know; of the rooms they know types alone. */
 const FOUNDATION = '^server/src/(app-context|data-folder|process-identity|version)\\.ts$';

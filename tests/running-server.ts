@@ -15,13 +15,16 @@ export class RunningServer {
   address = '';
   /** Of the session of its first administrator, who is signed in by the link that the first start prints. */
   headers: Record<string, string> = {};
+  /** The secret of the link that makes the first administrator, if the last start printed one. */
+  link: string | undefined;
 
   constructor(dataFolder: string, root: string) {
     this.dataFolder = dataFolder;
     this.root = root;
   }
 
-  async start(): Promise<void> {
+  /** Starts it; unless it is told not to, it takes the link of the first start, if one is printed. */
+  async start({ takesLink = true } = {}): Promise<void> {
     const main = path.join('server', 'src', 'main.ts');
     const args = [
       '--import',
@@ -52,7 +55,8 @@ export class RunningServer {
     });
     this.address = /http:\/\/127\.0\.0\.1:\d+/.exec(said)?.[0] ?? '';
     const link = /\/join#([\w-]+)/.exec(said)?.[1];
-    if (link !== undefined) this.headers = await this.takeLink(link, 'Orla Venn', 'orla');
+    this.link = link;
+    if (link !== undefined && takesLink) this.headers = await this.takeLink(link, 'Orla Venn', 'orla');
   }
 
   /** Signs a person in by a link, with a new password; returns the headers of the session. */

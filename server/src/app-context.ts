@@ -7,7 +7,7 @@ import type { AllowedRoots } from './disk/roots.ts';
 import type { WorkerPool } from './workers/worker-pool.ts';
 import type { JobQueue } from './jobs/job-queue.ts';
 import type { LiveEvents } from './live/live-events.ts';
-import type { Askers } from './people/askers.ts';
+import type { AskerSource } from './people/asker.ts';
 
 /** What services work with; made once at start and handed down, so that tests can make their own. */
 export interface AppContext {
@@ -18,7 +18,7 @@ export interface AppContext {
   suggester: CategorySuggester;
   live: LiveEvents;
   jobs: JobQueue;
-  askers: Askers;
+  askers: AskerSource;
   /** Who is signed in by a click; nobody but in the demo. */
   demoPeople: readonly DemoPerson[];
   /** Called when what is watched may have changed; does nothing in a process that watches nothing. */

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { ElConfigProvider, ElMessageBox } from 'element-plus';
 import { refDebounced, useEventListener } from '@vueuse/core';
-import { computed, onMounted, ref } from 'vue';
+import { computed, onMounted, ref, watch } from 'vue';
 import { useRoute } from 'vue-router';
 import KeyHelp from './shell/key-help.vue';
 import ListeningStrip from './player/listening-strip.vue';
+import SignInForm from './people/sign-in-form.vue';
 import PlaceRail from './shell/place-rail.vue';
 import TopBar from './shell/top-bar.vue';
 import { showError, showingErrors, tell } from './ui/use-errors.ts';
@@ -32,7 +33,7 @@ const helpShown = ref(false);
 async function begin(): Promise<void> {
   try {
     // Everything else is asked for by somebody.
-    await session.load();
+    if (!(await session.load())) return void (isWaiting.value = false);
     await categories.load();
   } catch (error) {
     if (!isWaiting.value) showError(error);
@@ -46,6 +47,14 @@ async function begin(): Promise<void> {
   ready.value = true;
 }
 onMounted(begin);
+/** Whoever comes in first, on a page that was opened by nobody. */
+watch(
+  () => session.person === undefined,
+  (isNobody) => !isNobody && !ready.value && begin(),
+);
+
+/** Nothing is shown to somebody who was never in; behind the form to sign in again the page stays as it was. */
+const isNobodys = computed(() => route.meta['isOpen'] === true || (session.isOut && !session.person));
 
 /** Said only when it lasts: the line to a server breaks for a moment whenever a page is hidden and shown. */
 const isCutOff = refDebounced(
@@ -95,14 +104,16 @@ useKeys('pulling', {
 
 <template>
   <el-config-provider size="small">
-    <div class="frame">
+    <router-view v-if="route.meta['isOpen']" />
+    <sign-in-form v-else-if="session.isOut" />
+    <div v-show="!isNobodys" class="frame" :inert="session.isOut">
       <place-rail class="rail" />
       <top-bar class="top" @undo="undo" @help="helpShown = true" />
       <main class="place">
         <p v-if="isCutOff" class="cut-off" role="alert">
           ● Not connected. What you see may be old, and nothing can be saved; Flagstone tries again by itself.
         </p>
-        <router-view v-if="ready" v-slot="{ Component, route: shown }">
+        <router-view v-if="ready && !route.meta['isOpen']" v-slot="{ Component, route: shown }">
           <component :is="Component" :key="pageKey(shown)" />
         </router-view>
       </main>

@@ -27,6 +27,8 @@ export const router = createRouter({
       meta: { title: 'Pull lists' },
     },
     { path: '/setup', component: () => import('./places/setup-place.vue'), meta: { title: 'Setup' } },
+    { path: '/account', component: () => import('./places/account-place.vue'), meta: { title: 'Account' } },
+    { path: '/join', component: () => import('./places/join-place.vue'), meta: { title: 'Welcome', isOpen: true } },
     { path: '/:rest(.*)*', redirect: '/today' },
   ],
 });

@@ -7,7 +7,7 @@ import { apiTokens } from '../db/people-schema.ts';
 import { note, type Caller } from './audit-log.ts';
 import type { Acting } from './accounts.ts';
 import { digestOf, newSecret } from './secrets.ts';
-import type { SessionOwner } from './sessions.ts';
+import type { Asker } from './asker.ts';
 
 /** So that a token that turns up somewhere is known for what it is. */
 const PREFIX = 'flagstone_';
@@ -71,7 +71,7 @@ export async function endToken(
 }
 
 /** For whom a token acts, while it lasts and the person has not left. Its last use is kept to the minute. */
-export async function ownerOfToken(db: Queryable, token: string, isUsed = true): Promise<SessionOwner | undefined> {
+export async function ownerOfToken(db: Queryable, token: string, isUsed = true): Promise<Asker | undefined> {
   const { rows } = await db.execute<{
     id: number;
     person_id: number;

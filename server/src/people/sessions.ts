@@ -2,6 +2,7 @@ import type { SessionSeen } from '@flagstone/contract/people';
 import { and, eq, sql } from 'drizzle-orm';
 import type { Queryable } from '../db/connect.ts';
 import { sessions } from '../db/people-schema.ts';
+import type { Asker } from './asker.ts';
 import type { Caller } from './audit-log.ts';
 import { digestOf, newSecret } from './secrets.ts';
 
@@ -29,18 +30,10 @@ export async function beginSession(db: Queryable, personId: number, caller: Call
   return secret;
 }
 
-/** Who a session belongs to; undefined when it is over. */
-export interface SessionOwner {
-  sessionId: number;
-  personId: number;
-  name: string;
-  isAdministrator: boolean;
-}
-
 /**
  * Who has the session of a secret, while it lasts and the person has not left. Its last use is kept to the minute, unless it is only looked at.
  */
-export async function ownerOf(db: Queryable, secret: string, isUsed = true): Promise<SessionOwner | undefined> {
+export async function ownerOf(db: Queryable, secret: string, isUsed = true): Promise<Asker | undefined> {
   const { rows } = await db.execute<{
     id: number;
     person_id: number;

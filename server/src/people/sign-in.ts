@@ -3,9 +3,10 @@ import type { SignIn } from '@flagstone/contract/people';
 import { and, eq, isNull } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { people } from '../db/schema.ts';
+import type { Asker } from './asker.ts';
 import { note, type Caller } from './audit-log.ts';
 import { checkPassword, hashPassword } from './passwords.ts';
-import { beginSession, endSession, type SessionOwner } from './sessions.ts';
+import { beginSession, endSession } from './sessions.ts';
 import { countTry, forgetTries } from './sign-in-failures.ts';
 
 /** Account names are written in whatever case. */
@@ -62,7 +63,7 @@ export async function signOut(
 /** Ends one of the sessions of whoever asks. Throws NOT_FOUND. */
 export async function endOwnSession(
   app: Pick<AppContext, 'db' | 'live'>,
-  owner: SessionOwner,
+  owner: Asker,
   sessionId: number,
   caller: Caller,
 ): Promise<void> {

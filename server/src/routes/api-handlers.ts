@@ -4,11 +4,12 @@ import type { Api } from '@flagstone/contract/api';
 import type { Endpoint } from '@flagstone/contract/endpoint';
 import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { Asker } from '../people/asker.ts';
 import type { Caller } from '../people/audit-log.ts';
 import * as accounts from '../people/accounts.ts';
 import * as tokens from '../people/api-tokens.ts';
 import { knownPeople, signedIn } from '../people/known-people.ts';
-import { sessionsOf, type SessionOwner } from '../people/sessions.ts';
+import { sessionsOf } from '../people/sessions.ts';
 import { factsOfLink, takeLink } from '../people/sign-in-links.ts';
 import * as signingIn from '../people/sign-in.ts';
 import * as analyses from '../listening/analyses.ts';
@@ -55,7 +56,7 @@ export interface Call<Params, Query, Body> {
   body: Body;
   /** Who asks; 0 where nobody has to be signed in. */
   person: number;
-  asker: SessionOwner;
+  asker: Asker;
   caller: Caller;
   /** The secret of the session that the browser has, and what gives it another one or none. */
   session: { secret: string | undefined; begin: (secret: string) => void; end: () => void };
@@ -282,7 +283,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   resumeJob: (app, { params }) => app.jobs.resume(params.id),
 };
 
-const actingAs = ({ personId, name }: SessionOwner) => ({ id: personId, name });
+const actingAs = ({ personId, name }: Asker) => ({ id: personId, name });
 
 /** Gives the browser its new session and tells who it is for. */
 async function beginIn(app: AppContext, secret: string, session: { begin: (secret: string) => void }) {

@@ -3,13 +3,13 @@ import type { Needs } from '@flagstone/contract/endpoint';
 import type { Request, RequestHandler, Response } from 'express';
 import type { AppContext } from '../app-context.ts';
 import type { Caller } from '../people/audit-log.ts';
-import type { SessionOwner } from '../people/sessions.ts';
+import type { Asker } from '../people/asker.ts';
 import { sessionIn } from './session-cookie.ts';
 
 /** What a request that changes something carries beside its session: a plain form of another site cannot send it. */
 export const REQUEST_HEADER = 'x-flagstone-request';
 const BEARER = /^Bearer ([\w-]{1,200})$/i;
-const NOBODY: SessionOwner = { sessionId: 0, personId: 0, name: '', isAdministrator: false };
+const NOBODY: Asker = { sessionId: 0, personId: 0, name: '', isAdministrator: false };
 const READS = ['GET', 'HEAD', 'OPTIONS'];
 
 /** Finds out who asks, as far as an endpoint needs to know, before anything else of a request is read. Throws SIGN_IN_REQUIRED, NOT_ALLOWED. */
@@ -21,8 +21,8 @@ export function asksAs(app: AppContext, needs: Needs): RequestHandler {
 }
 
 /** Who asks, once that was found out; person 0 where nobody has to be signed in. */
-export function askerOf(response: Response): SessionOwner {
-  return response.locals['asker'] as SessionOwner;
+export function askerOf(response: Response): Asker {
+  return response.locals['asker'] as Asker;
 }
 
 /** Where a request comes from. */
@@ -30,7 +30,7 @@ export function callerOf(request: Request): Caller {
   return { address: request.ip ?? '', browser: request.get('user-agent') ?? '' };
 }
 
-async function askerFor(app: AppContext, request: Request, needs: Needs): Promise<SessionOwner> {
+async function askerFor(app: AppContext, request: Request, needs: Needs): Promise<Asker> {
   const given = request.get('authorization');
   const asker =
     given === undefined ? await bySession(app, request, needs) : await app.askers.find('token', tokenIn(given));
@@ -46,7 +46,7 @@ function tokenIn(given: string): string {
   return token;
 }
 
-async function bySession(app: AppContext, request: Request, needs: Needs): Promise<SessionOwner | undefined> {
+async function bySession(app: AppContext, request: Request, needs: Needs): Promise<Asker | undefined> {
   const secret = sessionIn(request);
   const asker = secret === undefined ? undefined : await app.askers.find('session', secret);
   if (asker && needs !== 'asker' && request.get(REQUEST_HEADER) === undefined)

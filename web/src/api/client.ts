@@ -12,6 +12,11 @@ export class ApiError extends Error {
     this.status = status;
     this.body = body;
   }
+
+  /** Nobody is signed in here, or no longer. */
+  get isSignedOut(): boolean {
+    return this.body.code === 'SIGN_IN_REQUIRED';
+  }
 }
 
 type ParamsOf<E> = E extends Endpoint<infer Params, unknown, unknown, unknown> ? Params : never;
@@ -24,15 +29,40 @@ interface CallOptions<E> {
   query?: Partial<NonNullable<QueryOf<E>>>;
   body?: BodyOf<E>;
   signal?: AbortSignal;
+  /** False: throws when nobody is signed in, instead of waiting for it. */
+  waitsForSignIn?: boolean;
 }
 
-let personId = 0;
+/** Goes along with every request: no page of another site can send it. */
+const OWN_REQUEST = { 'X-Flagstone-Request': '1' };
 
-/** Says who acts; sent with every request. */
-export function setActingPerson(id: number): void {
-  personId = id;
-  // For players, pictures, live events and forms, which send no header.
-  document.cookie = `flagstone-person=${id}; path=/api; samesite=strict`;
+let signedInAgain: () => Promise<void> = () => Promise.reject(new Error('nobody waits for a sign-in yet'));
+
+/** Says what is to be done when nobody is signed in any more: what it returns resolves once the same person is in again. */
+export function onSignedOut(act: () => Promise<void>): void {
+  signedInAgain = act;
+}
+
+/**
+ * Sends a request; one that comes after the end of the session waits until the person has signed in again, and is sent once more: what was typed is saved then.
+ * Throws ApiError.
+ */
+async function send(address: string, init: RequestInit, waits = true): Promise<Response> {
+  const response = await fetch(address, init).catch((cause: unknown) => {
+    if (cause instanceof DOMException && cause.name === 'AbortError') throw cause;
+    throw new ApiError(0, {
+      code: 'UNREACHABLE',
+      message: 'The Flagstone server does not answer.',
+      remedy: 'See whether it still runs, then try again.',
+      details: {},
+    });
+  });
+  if (response.ok) return response;
+  const error = new ApiError(response.status, errorBodySchema.parse(await response.json()));
+  if (!error.isSignedOut || !waits) throw error;
+  await signedInAgain();
+  init.signal?.throwIfAborted();
+  return send(address, init);
 }
 
 /** Calls an endpoint of the contract by its name; the answer is parsed by its schema. Throws ApiError. */
@@ -48,26 +78,15 @@ export async function call<Name extends keyof Api>(
     if (typeof value === 'number' || (typeof value === 'string' && value !== '')) query.set(key, String(value));
   }
   const search = query.size > 0 ? `?${query.toString()}` : '';
-  const response = await fetch(`/api${path}${search}`, {
+  const isRead = endpoint.method === 'GET';
+  const init = {
     method: endpoint.method,
-    headers: {
-      'X-Flagstone-Person': String(personId),
-      ...(endpoint.method === 'GET' ? {} : { 'Content-Type': 'application/json' }),
-    },
-    ...(endpoint.method === 'GET' ? {} : { body: JSON.stringify(options.body ?? {}) }),
+    headers: { ...OWN_REQUEST, ...(isRead ? {} : { 'Content-Type': 'application/json' }) },
+    ...(isRead ? {} : { body: JSON.stringify(options.body ?? {}) }),
     ...(options.signal ? { signal: options.signal } : {}),
-  }).catch((cause: unknown) => {
-    if (cause instanceof DOMException && cause.name === 'AbortError') throw cause;
-    throw new ApiError(0, {
-      code: 'UNREACHABLE',
-      message: 'The Flagstone server does not answer.',
-      remedy: 'See whether it still runs, then try again.',
-      details: {},
-    });
-  });
-  const json: unknown = await response.json();
-  if (!response.ok) throw new ApiError(response.status, errorBodySchema.parse(json));
-  return endpoint.response.parse(json);
+  };
+  const response = await send(`/api${path}${search}`, init, options.waitsForSignIn);
+  return endpoint.response.parse(await response.json());
 }
 
 /** Where a copy's audio streams from. */
@@ -81,14 +100,12 @@ export async function sendFile<Schema extends { parse: (value: unknown) => unkno
   file: Blob,
   schema: Schema,
 ): Promise<ReturnType<Schema['parse']>> {
-  const response = await fetch(`/api${address}`, {
+  const response = await send(`/api${address}`, {
     method: 'POST',
-    headers: { 'X-Flagstone-Person': String(personId), 'Content-Type': 'application/octet-stream' },
+    headers: { ...OWN_REQUEST, 'Content-Type': 'application/octet-stream' },
     body: file,
   });
-  const json: unknown = await response.json();
-  if (!response.ok) throw new ApiError(response.status, errorBodySchema.parse(json));
-  return schema.parse(json) as ReturnType<Schema['parse']>;
+  return schema.parse(await response.json()) as ReturnType<Schema['parse']>;
 }
 
 /** Bytes from a plain route, with what its headers say. Throws ApiError. */
@@ -96,12 +113,11 @@ export async function fetchBytes(
   address: string,
   options: { signal?: AbortSignal; body?: unknown } = {},
 ): Promise<{ bytes: ArrayBuffer; header: (name: string) => number }> {
-  const response = await fetch(`/api${address}`, {
+  const response = await send(`/api${address}`, {
     ...(options.body === undefined
       ? {}
       : { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(options.body) }),
     ...(options.signal ? { signal: options.signal } : {}),
   });
-  if (!response.ok) throw new ApiError(response.status, errorBodySchema.parse(await response.json()));
   return { bytes: await response.arrayBuffer(), header: (name) => Number(response.headers.get(name)) };
 }

@@ -1,15 +1,23 @@
 <script setup lang="ts">
 import { Moon, Sunny } from '@element-plus/icons-vue';
-import { ElButton, ElOption, ElSelect, ElTooltip } from 'element-plus';
+import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu, ElTooltip } from 'element-plus';
+import { useRouter } from 'vue-router';
 import JobsButton from '../jobs/jobs-button.vue';
 import SearchLine from '../search/search-line.vue';
 import { useLive } from '../stores/live.ts';
 import { useSession } from '../stores/session.ts';
+import { showingErrors } from '../ui/use-errors.ts';
 
 defineEmits<{ undo: []; help: [] }>();
 
 const session = useSession();
 const live = useLive();
+const router = useRouter();
+
+function choose(command: 'account' | 'signOut'): void {
+  if (command === 'account') void router.push('/account');
+  else void showingErrors(session.signOut);
+}
 </script>
 
 <template>
@@ -29,12 +37,17 @@ const live = useLive();
         @click="session.night = !session.night"
       />
     </el-tooltip>
-    <el-select v-model="session.personId" :persistent="false" class="person" aria-label="Who you are">
-      <template #prefix
-        ><span class="initials">{{ session.person?.initials }}</span></template
+    <el-dropdown v-if="session.person" trigger="click" :trigger-keys="['Enter', 'ArrowDown']" @command="choose">
+      <el-button class="person" :aria-label="`${session.person.name}: account, sign out`"
+        ><span class="initials">{{ session.person.initials }}</span> {{ session.person.name }} ▾</el-button
       >
-      <el-option v-for="person in session.people" :key="person.id" :value="person.id" :label="person.name" />
-    </el-select>
+      <template #dropdown>
+        <el-dropdown-menu>
+          <el-dropdown-item command="account">Sessions and tokens…</el-dropdown-item>
+          <el-dropdown-item command="signOut" divided>Sign out</el-dropdown-item>
+        </el-dropdown-menu>
+      </template>
+    </el-dropdown>
   </header>
 </template>
 
@@ -56,11 +69,8 @@ const live = useLive();
   flex: 1;
 }
 
-.person {
-  width: 150px;
-}
-
 .initials {
+  margin-right: 6px;
   color: var(--lichen);
   font-weight: 600;
 }

@@ -1,8 +1,9 @@
 import { liveEventSchema, type Job } from '@flagstone/contract/jobs';
 import { defineStore } from 'pinia';
+import { useSession } from './session.ts';
 import { useCategories } from './categories.ts';
 import { showingErrors } from '../ui/use-errors.ts';
-import { computed, ref } from 'vue';
+import { computed, ref, watch } from 'vue';
 import { call } from '../api/client.ts';
 
 /** After the server refused to tell of events, it is asked again. */
@@ -49,6 +50,11 @@ export const useLive = defineStore('live', () => {
     };
     document.addEventListener('visibilitychange', follow);
     window.addEventListener('pageshow', follow);
+    const session = useSession();
+    watch(
+      () => session.isOut,
+      (isOut) => isOut || follow(),
+    );
     follow();
   }
 
@@ -63,9 +69,7 @@ export const useLive = defineStore('live', () => {
       connected.value = false;
       // Refused, not broken: the browser does not try again by itself.
       if (source.readyState !== EventSource.CLOSED) return;
-      setTimeout(() => {
-        if (events === source) events = document.visibilityState === 'visible' ? listen() : undefined;
-      }, RETRY_MS);
+      setTimeout(() => void listenAgain(source), RETRY_MS);
     });
     source.addEventListener('live', (message) => {
       const event = liveEventSchema.parse(JSON.parse(message.data as string));
@@ -79,6 +83,9 @@ export const useLive = defineStore('live', () => {
         void showingErrors(() => useCategories().load());
       } else if (event.type === 'pullLists') {
         for (const listener of pullListeners) listener();
+      } else if (event.type === 'people') {
+        // Rights or names changed: perhaps one's own.
+        void showingErrors(() => useSession().load());
       } else {
         heardMeanwhile.set(event.job.id, event.job);
         jobs.value = [event.job, ...jobs.value.filter((job) => job.id !== event.job.id)].slice(0, 50);
@@ -86,6 +93,16 @@ export const useLive = defineStore('live', () => {
       }
     });
     return source;
+  }
+
+  /** After it was refused. Whoever is signed out is told so, and listens again once somebody has signed in. */
+  async function listenAgain(source: EventSource): Promise<void> {
+    if (events !== source) return;
+    events = undefined;
+    const session = useSession();
+    if (document.visibilityState !== 'visible') return;
+    if (session.isOut || !(await session.load().catch(() => true))) return;
+    events ??= listen();
   }
 
   function askAnew(): void {

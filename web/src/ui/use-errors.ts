@@ -8,6 +8,8 @@ const PLACE = { position: 'bottom-left', offset: 150 } as const;
 export function showError(error: unknown): void {
   if (error instanceof DOMException && error.name === 'AbortError') return;
   const known = error instanceof ApiError;
+  // The form to sign in says it.
+  if (known && error.isSignedOut) return;
   if (!known) console.error(error);
   ElNotification({
     type: 'error',
