@@ -10,15 +10,36 @@ describe('the contract', () => {
     expect(addresses.filter((each, at) => addresses.indexOf(each) !== at)).toEqual([]);
   });
 
-  it('asks for nobody in two places alone: for the list of people, and whether the server is well', () => {
+  it('asks for nobody where somebody signs in or out, and whether the server is well', () => {
     expect(all.filter(([, { needs }]) => needs === 'nobody').map(([name]) => name)).toEqual([
-      'listPeople',
+      'signIn',
+      'signOut',
+      'listDemoPeople',
+      'signInDemo',
+      'getLink',
+      'takeLink',
       'getHealth',
     ]);
   });
 
+  it('keeps in the audit log what runs plans, takes sounds or records out, removes and sets up', () => {
+    const kept = all.filter(([, { audit }]) => audit !== undefined);
+    expect(kept.map(([name]) => name)).toEqual(
+      expect.arrayContaining([
+        'runPlan',
+        'undoPlan',
+        'copyOutToFolder',
+        'downloadZip',
+        'exportTable',
+        'removePullList',
+      ]),
+    );
+    // The log says what was asked before it is done, so that it is there whatever happens then.
+    for (const [name, { needs }] of kept) expect([name, needs]).not.toEqual([name, 'nobody']);
+  });
+
   it('lets nothing be changed by what another site can send', () => {
-    const byCookie = all.filter(([, { method, needs }]) => method !== 'GET' && needs !== 'actor').map(([name]) => name);
+    const byCookie = all.filter(([, { method, needs }]) => method !== 'GET' && needs === 'asker').map(([name]) => name);
     // These answer with a file and change nothing; forms and pictures can set no header.
     expect(byCookie).toEqual(['exportTriedOut', 'exportTable']);
   });

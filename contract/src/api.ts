@@ -1,4 +1,5 @@
 import { overviewEndpoints, overviewRawEndpoints } from './overview.ts';
+import { auditEndpoints, auditRawEndpoints } from './audit.ts';
 import { peopleEndpoints } from './people.ts';
 import { categoryListsEndpoints } from './category-lists.ts';
 import { drivesEndpoints } from './drives.ts';
@@ -32,6 +33,7 @@ import { jobsEndpoints, jobsRawEndpoints } from './jobs.ts';
 export const api = {
   ...overviewEndpoints,
   ...peopleEndpoints,
+  ...auditEndpoints,
   ...categoryListsEndpoints,
   ...drivesEndpoints,
   ...collectionsEndpoints,
@@ -67,6 +69,7 @@ export const rawApi = {
   ...measuresRawEndpoints,
   ...pullListsRawEndpoints,
   ...copyOutRawEndpoints,
+  ...auditRawEndpoints,
   ...exportsRawEndpoints,
   ...importsRawEndpoints,
   ...jobsRawEndpoints,

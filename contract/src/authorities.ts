@@ -40,6 +40,7 @@ export const authoritiesEndpoints = {
   }),
   removeAuthority: endpoint('DELETE', '/authorities/:id', {
     needs: 'actor',
+    audit: 'takes a name off its list',
     params: idParams,
     response: z.array(authoritySchema),
   }),
@@ -47,6 +48,7 @@ export const authoritiesEndpoints = {
   gatherAuthorities: endpoint('POST', '/authorities/gather', { needs: 'actor', response: z.array(authoritySchema) }),
   mergeAuthority: endpoint('POST', '/authorities/:id/merge', {
     needs: 'actor',
+    audit: 'merges a name',
     params: idParams,
     body: z.strictObject({ intoId: z.number().int().positive() }),
     response: z.object({ changed: z.number(), authorities: z.array(authoritySchema) }),

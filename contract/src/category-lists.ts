@@ -78,6 +78,7 @@ export const categoryListsEndpoints = {
   /** Takes another list and moves the records over, as one change. */
   adoptCategoryList: endpoint('POST', '/category-lists/adopt', {
     needs: 'actor',
+    audit: 'adopts a category list',
     body: adoptListSchema,
     response: changeSchema,
   }),

@@ -46,11 +46,13 @@ export const collectionsEndpoints = {
   listCollections: endpoint('GET', '/collections', { needs: 'asker', response: z.array(collectionSchema) }),
   makeCollection: endpoint('POST', '/collections', {
     needs: 'actor',
+    audit: 'makes a collection',
     body: newCollectionSchema,
     response: z.array(collectionSchema),
   }),
   updateCollection: endpoint('PATCH', '/collections/:id', {
     needs: 'actor',
+    audit: 'changes a collection',
     params: idParams,
     body: collectionChangeSchema,
     response: z.array(collectionSchema),
@@ -58,6 +60,7 @@ export const collectionsEndpoints = {
   /** Puts its folders and people into another collection and removes it. */
   mergeCollection: endpoint('POST', '/collections/:id/merge', {
     needs: 'actor',
+    audit: 'merges a collection',
     params: idParams,
     body: z.strictObject({ intoId: z.number().int().positive() }),
     response: z.array(collectionSchema),
@@ -73,6 +76,7 @@ export const collectionsEndpoints = {
   }),
   forgetLearned: endpoint('POST', '/collections/:id/forget', {
     needs: 'actor',
+    audit: 'forgets what was learned',
     params: idParams,
     body: z.strictObject({ word: z.string().max(5000).optional() }),
     response: z.object({}),

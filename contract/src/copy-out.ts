@@ -32,11 +32,16 @@ export const copyOutEndpoints = {
   prepareCopyOut: endpoint('POST', '/copy-out', { needs: 'actor', body: copyOutSchema, response: copyOutSizeSchema }),
   copyOutToFolder: endpoint('POST', '/copy-out/folder', {
     needs: 'actor',
+    audit: 'copies sounds out',
     body: copyOutToFolderSchema,
     response: jobSchema,
   }),
 };
 
 export const copyOutRawEndpoints = {
-  downloadZip: rawEndpoint('GET', '/copy-out/:ticket', { needs: 'asker', params: z.object({ ticket: z.uuid() }) }),
+  downloadZip: rawEndpoint('GET', '/copy-out/:ticket', {
+    needs: 'asker',
+    audit: 'takes a ZIP file',
+    params: z.object({ ticket: z.uuid() }),
+  }),
 };

@@ -23,6 +23,7 @@ export const drivesEndpoints = {
   listDrives: endpoint('GET', '/drives', { needs: 'asker', response: z.array(driveSchema) }),
   updateDrive: endpoint('PATCH', '/drives/:id', {
     needs: 'actor',
+    audit: 'changes a drive',
     params: z.object({ id: z.uuid() }),
     body: z.strictObject({
       name: z.string().trim().min(1).max(200).optional(),

@@ -4,7 +4,7 @@ export type Method = 'GET' | 'POST' | 'PATCH' | 'DELETE';
 
 /**
  * Who may ask: `nobody` has to be signed in; an `asker` is, by a session or a token; an `actor`, who changes something, sends a header too, which no page of another
- * site can send; an `administrator` is an actor who may do everything in the house.
+ * site can send; an `administrator` may do everything in the house, and sends that header where something is changed.
  */
 export type Needs = 'nobody' | 'asker' | 'actor' | 'administrator';
 
@@ -12,6 +12,8 @@ export type Needs = 'nobody' | 'asker' | 'actor' | 'administrator';
 export interface Endpoint<Params = unknown, Query = unknown, Body = unknown, Response = unknown> {
   method: Method;
   needs: Needs;
+  /** What the audit log says of whoever asks for it, as “runs a plan”; undefined for what is not kept there. */
+  audit: string | undefined;
   /** Below /api, with `:name` for parameters. */
   path: string;
   params: z.ZodType<Params>;
@@ -25,6 +27,7 @@ type Nothing = z.infer<typeof nothing>;
 
 interface Parts<Params, Query, Body, Response> {
   needs: Needs;
+  audit?: string;
   params?: z.ZodType<Params>;
   query?: z.ZodType<Query>;
   body?: z.ZodType<Body>;
@@ -41,6 +44,7 @@ export function endpoint<Response, Params = Nothing, Query = Nothing, Body = Not
   return {
     method,
     needs: parts.needs,
+    audit: parts.audit,
     path,
     params: parts.params ?? (none as z.ZodType<Params>),
     query: parts.query ?? (none as z.ZodType<Query>),
@@ -57,6 +61,7 @@ export type RawBody<Body> =
 export interface RawEndpoint<Params = unknown, Query = unknown, Body = unknown> {
   method: Method;
   needs: Needs;
+  audit: string | undefined;
   path: string;
   params: z.ZodType<Params>;
   query: z.ZodType<Query>;
@@ -67,12 +72,13 @@ export interface RawEndpoint<Params = unknown, Query = unknown, Body = unknown> 
 export function rawEndpoint<Params = Nothing, Query = Nothing, Body = undefined>(
   method: Method,
   path: string,
-  parts: { needs: Needs; params?: z.ZodType<Params>; query?: z.ZodType<Query>; body?: RawBody<Body> },
+  parts: { needs: Needs; audit?: string; params?: z.ZodType<Params>; query?: z.ZodType<Query>; body?: RawBody<Body> },
 ): RawEndpoint<Params, Query, Body> {
   const none = nothing as unknown as z.ZodType;
   return {
     method,
     needs: parts.needs,
+    audit: parts.audit,
     path,
     params: parts.params ?? (none as z.ZodType<Params>),
     query: parts.query ?? (none as z.ZodType<Query>),

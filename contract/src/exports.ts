@@ -74,6 +74,7 @@ export const exportsRawEndpoints = {
   /** Records as a table, from a form of the page, so that the browser writes it to disk as it comes. `request` is an exportSchema as JSON. */
   exportTable: rawEndpoint('POST', '/export', {
     needs: 'asker',
+    audit: 'takes records out',
     body: { as: 'form', most: '4mb', schema: z.object({ request: z.string() }) },
   }),
 };

@@ -41,6 +41,7 @@ export const importsRawEndpoints = {
   /** Brings a table back, which is the body; answers with what differs from the records, or what was changed. */
   importTable: rawEndpoint('POST', '/import', {
     needs: 'actor',
+    audit: 'brings a table back',
     query: importQuerySchema,
     body: { as: 'bytes', most: '64mb' },
   }),

@@ -57,6 +57,7 @@ export const intakeEndpoints = {
   listReadFolders: endpoint('GET', '/read-folders', { needs: 'asker', response: z.array(readFolderSchema) }),
   updateReadFolder: endpoint('PATCH', '/read-folders/:id', {
     needs: 'actor',
+    audit: 'changes a folder that was read',
     params: idParams,
     body: z.strictObject({
       watched: z.boolean().optional(),
@@ -90,6 +91,7 @@ export const intakeEndpoints = {
   }),
   startIntake: endpoint('POST', '/intake', {
     needs: 'actor',
+    audit: 'reads a folder',
     body: z.strictObject({
       path: z.string().min(1).max(4096),
       batchName: z.string().trim().max(200).optional(),
@@ -113,6 +115,7 @@ export const intakeEndpoints = {
   }),
   fileBatch: endpoint('POST', '/batches/:id/file', {
     needs: 'actor',
+    audit: 'files a batch',
     params: idParams,
     response: z.object({ filed: z.number(), batch: batchSchema }),
   }),

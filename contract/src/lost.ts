@@ -42,6 +42,7 @@ export const lostEndpoints = {
   }),
   settleLost: endpoint('POST', '/lost/settle', {
     needs: 'actor',
+    audit: 'settles lost files',
     body: settleLostSchema,
     response: z.object({ settled: z.number() }),
   }),

@@ -111,9 +111,15 @@ export const plansEndpoints = {
   }),
   runPlan: endpoint('POST', '/plans/:id/run', {
     needs: 'actor',
+    audit: 'runs a plan',
     params: idParams,
     body: z.strictObject({ onlyItemId: z.number().int().positive().optional() }),
     response: jobSchema,
   }),
-  undoPlan: endpoint('POST', '/plans/:id/undo', { needs: 'actor', params: idParams, response: jobSchema }),
+  undoPlan: endpoint('POST', '/plans/:id/undo', {
+    needs: 'actor',
+    audit: 'undoes a plan',
+    params: idParams,
+    response: jobSchema,
+  }),
 };

@@ -68,6 +68,7 @@ export const pullListsEndpoints = {
   }),
   removePullList: endpoint('DELETE', '/pull-lists/:id', {
     needs: 'actor',
+    audit: 'removes a pull list',
     params: idParams,
     response: z.array(pullListSchema),
   }),

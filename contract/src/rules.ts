@@ -26,11 +26,13 @@ export const rulesEndpoints = {
   listPathRules: endpoint('GET', '/path-rules', { needs: 'asker', response: z.array(pathRuleSchema) }),
   addPathRule: endpoint('POST', '/path-rules', {
     needs: 'actor',
+    audit: 'adds a path rule',
     body: newPathRuleSchema,
     response: z.array(pathRuleSchema),
   }),
   removePathRule: endpoint('DELETE', '/path-rules/:id', {
     needs: 'actor',
+    audit: 'removes a path rule',
     params: idParams,
     response: z.array(pathRuleSchema),
   }),

@@ -15,13 +15,24 @@ const WEB_FOLDER = fileURLToPath(new URL('../../web/dist', import.meta.url));
 const PAGES = /^\/(?:(?:today|intake|catalogue|sound|pull|setup|account|join)(?:\/[\w,-]*)*)?$/;
 const LOOPBACK_NAMES = ['127.0.0.1', 'localhost', '[::1]'];
 
-/** The web application and its API. Answers only requests that name loopback, so that no foreign page can reach it by a name of its own. */
-export function httpServer(app: AppContext): Express {
+/** From where it is reached, beside loopback. */
+export interface Reach {
+  /** Names of hosts that are answered. */
+  names: ReadonlySet<string>;
+  /** Addresses of proxies that are believed what they say of whom they speak for. */
+  proxies: readonly string[];
+}
+
+const LOOPBACK_ONLY: Reach = { names: new Set(), proxies: [] };
+
+/** The web application and its API. Answers only requests that name loopback or a name that it was told, so that no foreign page can reach it by a name of its own. */
+export function httpServer(app: AppContext, reach: Reach = LOOPBACK_ONLY): Express {
   const server = express();
   server.disable('x-powered-by');
+  server.set('trust proxy', [...reach.proxies]);
   server.use(
     helmet({
-      // Element Plus sets styles on elements; everything else comes from this server alone. No HTTPS on loopback.
+      // Element Plus sets styles on elements; everything else comes from this server alone. Plain HTTP on loopback.
       contentSecurityPolicy: {
         directives: {
           'style-src': ["'self'", "'unsafe-inline'"],
@@ -33,9 +44,13 @@ export function httpServer(app: AppContext): Express {
       strictTransportSecurity: false,
     }),
   );
+  const stayWithTls = helmet.strictTransportSecurity({ includeSubDomains: false });
+  server.use((request, response, next) => (request.secure ? stayWithTls(request, response, next) : next()));
   server.use((request, _response, next) => {
-    const host = (request.get('host') ?? '').replace(/:\d+$/, '');
-    if (!LOOPBACK_NAMES.includes(host)) throw new AppError('HOST_REFUSED', `Requests to “${host}” are not answered.`);
+    // Of a proxy that is believed, what it was asked for.
+    const host = (request.host ?? '').replace(/:\d+$/, '');
+    if (!LOOPBACK_NAMES.includes(host) && !reach.names.has(host))
+      throw new AppError('HOST_REFUSED', `Requests to “${host}” are not answered.`);
     next();
   });
   server.use(refuseForeignOrigins);

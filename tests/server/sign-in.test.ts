@@ -360,11 +360,11 @@ describe('people', () => {
     }>(sql`select what, person_name, about, refused from audit_log`);
     expect(rows).toEqual(
       expect.arrayContaining([
-        { what: 'signIn', person_name: '', about: 'nobody-here', refused: true },
-        expect.objectContaining({ what: 'addPerson', person_name: 'Orla Venn', about: 'Fenna Holt (fenna)' }),
-        expect.objectContaining({ what: 'setPassword', about: 'fenna' }),
-        expect.objectContaining({ what: 'endPerson', person_name: 'Orla Venn' }),
-        expect.objectContaining({ what: 'signOut' }),
+        { what: 'signs in', person_name: '', about: 'nobody-here', refused: true },
+        expect.objectContaining({ what: 'adds a person', person_name: 'Orla Venn', about: 'Fenna Holt (fenna)' }),
+        expect.objectContaining({ what: 'chooses a password', about: 'fenna' }),
+        expect.objectContaining({ what: 'has a person leave', person_name: 'Orla Venn' }),
+        expect.objectContaining({ what: 'signs out' }),
       ]),
     );
     for (const statement of [sql`update audit_log set about = ''`, sql`delete from audit_log`, sql`truncate audit_log`])

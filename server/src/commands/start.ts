@@ -1,7 +1,9 @@
 import { spawn } from 'node:child_process';
 import { existsSync } from 'node:fs';
 import { mkdir, readdir } from 'node:fs/promises';
-import { createServer } from 'node:net';
+import { createServer } from 'node:http';
+import { createServer as createTlsServer } from 'node:https';
+import { createServer as createProbe, type AddressInfo } from 'node:net';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { parseArgs } from 'node:util';
@@ -17,6 +19,7 @@ import { addDemoPeople } from '../people/known-people.ts';
 import { firstLink } from '../people/sign-in-links.ts';
 import { dropRights } from './drop-rights.ts';
 import { defaultDataFolder } from '../data-folder.ts';
+import { reachOf, type ListenOptions } from './reach.ts';
 import { PROJECT_FOLDER, rootsOf, untilStopped, UsageError } from './usage.ts';
 
 const DEFAULT_PORT = 4780;
@@ -31,17 +34,34 @@ export async function start(args: string[]): Promise<number> {
       data: { type: 'string' },
       empty: { type: 'boolean', default: false },
       root: { type: 'string', multiple: true },
+      host: { type: 'string' },
+      'public-url': { type: 'string', multiple: true },
+      'tls-cert': { type: 'string' },
+      'tls-key': { type: 'string' },
+      'behind-proxy': { type: 'string' },
+      'plain-http': { type: 'boolean', default: false },
     },
   });
   const port = Number(values.port ?? DEFAULT_PORT);
   if (!Number.isInteger(port) || port < 0 || port > 65535)
     throw new UsageError(`--port needs a number from 0 to 65535, not “${values.port}”`);
   const dataFolder = path.resolve(values.data ?? defaultDataFolder());
+  // Before rights are dropped: the key may be root's alone.
+  const reach = reachOf({
+    host: values.host,
+    publicUrls: values['public-url'],
+    tlsCert: values['tls-cert'],
+    tlsKey: values['tls-key'],
+    behindProxy: values['behind-proxy'],
+    plainHttp: values['plain-http'],
+  });
+  if (!values.empty && (reach.host !== '127.0.0.1' || reach.proxies.length > 0 || reach.publicUrl))
+    throw new UsageError('the demo, in which a click signs in, answers this computer alone: add --empty');
   const rights = dropRights(dataFolder);
   await mkdir(dataFolder, { recursive: true });
   const log = pino({ level: process.env['FLAGSTONE_LOG'] ?? 'warn' }, pino.destination(2));
 
-  await refuseUsedPort(port);
+  await refuseUsedPort(port, reach.host);
   const demoFolder = path.join(dataFolder, 'demo');
   const demoDrives = path.join(demoFolder, 'drives');
   const [postgres] = await Promise.all([
@@ -58,14 +78,16 @@ export async function start(args: string[]): Promise<number> {
       if (!values.empty)
         for (const name of await readdir(demoDrives)) await addDrive(application.context, path.join(demoDrives, name));
       await presence.start();
-      const listening = httpServer(application.context).listen(port, '127.0.0.1');
+      const server = httpServer(application.context, reach);
+      const listening = reach.tls ? createTlsServer(reach.tls, server) : createServer(server);
+      listening.listen(port, reach.host);
       await new Promise((resolve, reject) => listening.once('listening', resolve).once('error', reject));
-      const address = listening.address();
-      const actualPort = typeof address === 'object' && address ? address.port : port;
-      process.stdout.write(`Flagstone runs at http://127.0.0.1:${actualPort}/ with its data in ${dataFolder}\n`);
+      const place = addressOf(reach, listening.address() as AddressInfo);
+      process.stdout.write(`Flagstone runs at ${place}/ with its data in ${dataFolder}\n`);
+      if (reach.warning !== '') process.stdout.write(`${reach.warning}\n`);
       process.stdout.write(`Allowed roots: ${roots.join(', ') || 'none (add folders with --root DIR)'}\n`);
       if (rights !== '') process.stdout.write(`${rights}\n`);
-      process.stdout.write(await howToSignIn(application.context, `http://127.0.0.1:${actualPort}`));
+      process.stdout.write(await howToSignIn(application.context, place));
       process.stdout.write('Stop with Ctrl+C.\n');
       await untilStopped();
       listening.close();
@@ -80,6 +102,12 @@ export async function start(args: string[]): Promise<number> {
   return 0;
 }
 
+/** Where people open it. */
+function addressOf({ publicUrl, tls, host }: ListenOptions, { port, family }: AddressInfo): string {
+  if (publicUrl) return publicUrl.origin;
+  return `${tls ? 'https' : 'http'}://${family === 'IPv6' ? `[${host}]` : host}:${port}`;
+}
+
 /** What somebody who starts it has to know to get in: the people of the demo, or the link that makes the first administrator. */
 async function howToSignIn({ db, demoPeople }: AppContext, address: string): Promise<string> {
   if (demoPeople.length > 0)
@@ -90,15 +118,15 @@ async function howToSignIn({ db, demoPeople }: AppContext, address: string): Pro
 }
 
 /** Throws UNAVAILABLE when somebody listens on a port already: said before anything is started. */
-async function refuseUsedPort(port: number): Promise<void> {
-  const probe = createServer();
+async function refuseUsedPort(port: number, host: string): Promise<void> {
+  const probe = createProbe();
   await new Promise<void>((resolve, reject) => {
     probe.once('error', (cause: NodeJS.ErrnoException) => {
       const why =
         cause.code === 'EADDRINUSE' ? 'is in use: another Flagstone may run there' : `cannot be used (${cause.code})`;
       reject(new AppError('UNAVAILABLE', `Port ${port} ${why}. Choose another one with --port.`, { cause }));
     });
-    probe.listen(port, '127.0.0.1', resolve);
+    probe.listen(port, host, resolve);
   });
   await new Promise((resolve) => probe.close(resolve));
 }

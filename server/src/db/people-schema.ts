@@ -62,7 +62,8 @@ export const auditLog = pgTable(
     /** Who did it; null where nobody was signed in. Kept as a name too: the log says the same when the person has gone. */
     personId: integer('person_id'),
     personName: text('person_name').notNull(),
-    what: text('what').$type<AuditedAct>().notNull(),
+    /** In words, as “signs in”. */
+    what: text('what').notNull(),
     /** On whom or on what, in words. */
     about: text('about').notNull(),
     address: text('address').notNull(),
@@ -71,15 +72,3 @@ export const auditLog = pgTable(
   },
   (table) => [index('audit_log_what').on(table.what, table.id)],
 );
-
-export type AuditedAct =
-  | 'signIn'
-  | 'signOut'
-  | 'endSession'
-  | 'setPassword'
-  | 'addPerson'
-  | 'changePerson'
-  | 'endPerson'
-  | 'makeLink'
-  | 'makeToken'
-  | 'endToken';

@@ -57,7 +57,7 @@ export async function addAccount(app: App, added: NewAccount, by: Acting, caller
       .returning({ id: people.id });
     if (!person) throw new AppError('INTERNAL', 'The person could not be added.');
     const about = `${added.name} (${account})${isAdministrator ? ', administrator' : ''}`;
-    await note(tx, { what: 'addPerson', about, by, address: caller.address });
+    await note(tx, { what: 'adds a person', about, by, address: caller.address });
     return makeLink(tx, person.id);
   });
 }
@@ -91,10 +91,10 @@ export async function changeAccount(
       ...(isAdministrator === undefined ? [] : [isAdministrator ? 'administrator' : 'no administrator']),
       ...(hasLeft === false ? ['is back'] : []),
     ];
-    if (hasLeft) await note(tx, { what: 'endPerson', about: person.name, by, address: caller.address });
+    if (hasLeft) await note(tx, { what: 'has a person leave', about: person.name, by, address: caller.address });
     if (words.length > 0)
       await note(tx, {
-        what: 'changePerson',
+        what: 'changes a person',
         about: `${person.name}: ${words.join(', ')}`,
         by,
         address: caller.address,
@@ -110,7 +110,7 @@ export async function makeAccountLink(app: App, id: number, by: Acting, caller: 
       throw new AppError('BAD_REQUEST', `${person.name} has no account, or has left.`);
     await tx.update(people).set({ passwordHash: null }).where(eq(people.id, id));
     await endAllSessions(tx, id);
-    await note(tx, { what: 'makeLink', about: person.name, by, address: caller.address });
+    await note(tx, { what: 'makes a link', about: person.name, by, address: caller.address });
     return makeLink(tx, id);
   });
 }

@@ -45,7 +45,7 @@ export async function makeToken(
     const endsAt = new Date(Date.now() + days * DAY_MS);
     await tx.insert(apiTokens).values({ digest: digestOf(token), personId, name, endsAt });
     const about = `${name}, until ${endsAt.toISOString().slice(0, 10)}`;
-    await note(tx, { what: 'makeToken', about, by, address: caller.address });
+    await note(tx, { what: 'makes a token', about, by, address: caller.address });
   });
   return token;
 }
@@ -64,7 +64,7 @@ export async function endToken(
       .where(and(eq(apiTokens.id, tokenId), eq(apiTokens.personId, personId)))
       .returning({ name: apiTokens.name });
     if (!ended) return false;
-    await note(tx, { what: 'endToken', about: ended.name, by, address: caller.address });
+    await note(tx, { what: 'ends a token', about: ended.name, by, address: caller.address });
     await app.live.publish(tx, { type: 'people' });
     return true;
   });

@@ -1,5 +1,5 @@
 import type { Queryable } from '../db/connect.ts';
-import { auditLog, type AuditedAct } from '../db/people-schema.ts';
+import { auditLog } from '../db/people-schema.ts';
 
 /** Where a request comes from: the address of the connection, and what the browser calls itself. */
 export interface Caller {
@@ -10,7 +10,8 @@ export interface Caller {
 export const SHELL: Caller = { address: 'shell', browser: '' };
 
 interface Noted {
-  what: AuditedAct;
+  /** In words, as “signs in”. */
+  what: string;
   about: string;
   by: { id: number; name: string } | undefined;
   address: string;

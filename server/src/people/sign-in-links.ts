@@ -69,7 +69,7 @@ export async function takeLink(app: Pick<AppContext, 'db'>, used: UsedLink, call
     const personId = link.personId ?? (await firstAdministrator(tx, name, account, caller));
     await tx.update(people).set({ passwordHash }).where(eq(people.id, personId));
     await endAllSessions(tx, personId);
-    await note(tx, { what: 'setPassword', about: account, by: { id: personId, name }, address: caller.address });
+    await note(tx, { what: 'chooses a password', about: account, by: { id: personId, name }, address: caller.address });
     return beginSession(tx, personId, caller);
   });
 }
@@ -83,7 +83,7 @@ async function firstAdministrator(tx: Transaction, name: string, account: string
     .returning({ id: people.id });
   if (!person) throw new AppError('INTERNAL', 'The first administrator could not be made.');
   await note(tx, {
-    what: 'addPerson',
+    what: 'adds a person',
     about: `${name}, administrator`,
     by: { id: person.id, name },
     address: caller.address,

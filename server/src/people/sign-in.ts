@@ -28,14 +28,14 @@ export async function signIn(
     .where(and(eq(people.account, account), isNull(people.endedAt)));
   const { isRight, isOutdated } = await checkPassword(person?.passwordHash ?? null, password);
   if (!person || !isRight) {
-    await note(app.db, { what: 'signIn', about: account, by: undefined, address: caller.address, refused: true });
+    await note(app.db, { what: 'signs in', about: account, by: undefined, address: caller.address, refused: true });
     throw new AppError('SIGN_IN_REFUSED', 'There is no account with this name and this password.');
   }
   const rehashed = isOutdated ? await hashPassword(password) : undefined;
   return app.db.transaction(async (tx) => {
     await forgetTries(tx, account, caller.address);
     if (rehashed !== undefined) await tx.update(people).set({ passwordHash: rehashed }).where(eq(people.id, person.id));
-    await note(tx, { what: 'signIn', about: account, by: person, address: caller.address });
+    await note(tx, { what: 'signs in', about: account, by: person, address: caller.address });
     return beginSession(tx, person.id, caller);
   });
 }
@@ -51,7 +51,7 @@ export async function signOut(
   await app.db.transaction(async (tx) => {
     await endSession(tx, owner.personId, owner.sessionId);
     await note(tx, {
-      what: 'signOut',
+      what: 'signs out',
       about: '',
       by: { id: owner.personId, name: owner.name },
       address: caller.address,
@@ -71,7 +71,7 @@ export async function endOwnSession(
     if (!(await endSession(tx, owner.personId, sessionId)))
       throw new AppError('NOT_FOUND', 'That session is over already.');
     const by = { id: owner.personId, name: owner.name };
-    await note(tx, { what: 'endSession', about: `session ${sessionId}`, by, address: caller.address });
+    await note(tx, { what: 'ends a session', about: `session ${sessionId}`, by, address: caller.address });
     await app.live.publish(tx, { type: 'people' });
   });
 }
@@ -84,6 +84,6 @@ export async function signInDemo(
 ): Promise<string> {
   const person = app.demoPeople.find((each) => each.id === id);
   if (!person) throw new AppError('NOT_FOUND', 'Nobody of the demo has this number.');
-  await note(app.db, { what: 'signIn', about: 'by a click, in the demo', by: person, address: caller.address });
+  await note(app.db, { what: 'signs in', about: 'by a click, in the demo', by: person, address: caller.address });
   return beginSession(app.db, person.id, caller);
 }

@@ -8,6 +8,7 @@ import type { Asker } from '../people/asker.ts';
 import type { Caller } from '../people/audit-log.ts';
 import * as accounts from '../people/accounts.ts';
 import * as tokens from '../people/api-tokens.ts';
+import { auditChoices, auditPage } from '../people/audit-pages.ts';
 import { knownPeople, signedIn } from '../people/known-people.ts';
 import { sessionsOf } from '../people/sessions.ts';
 import { factsOfLink, takeLink } from '../people/sign-in-links.ts';
@@ -123,6 +124,8 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     if (!ended) throw new AppError('NOT_FOUND', 'There is no such token any more.');
     return tokens.tokensOf(app.db, person);
   },
+  listAudit: (app, { query: { before, limit, ...filter } }) => auditPage(app.db, filter, before, limit),
+  listAuditChoices: (app) => auditChoices(app.db),
   listAccounts: (app) => accounts.listAccounts(app.db),
   addAccount: async (app, { body, asker, caller }) => {
     const secret = await accounts.addAccount(app, body, actingAs(asker), caller);

@@ -6,6 +6,7 @@ import type { AppContext } from '../app-context.ts';
 import { handlers, type Call } from './api-handlers.ts';
 import { goneOf } from './gone.ts';
 import { clearSession, sessionIn, setSession } from './session-cookie.ts';
+import { audited } from './audited.ts';
 import { askerOf, asksAs, callerOf } from './who-asks.ts';
 
 const MOST_JSON = '4mb';
@@ -35,7 +36,7 @@ export function apiRoutes(app: AppContext): Router {
         },
         signal,
       };
-      const answer = await handle(app, call).catch((error: unknown) => {
+      const answer = await audited(app, endpoint, call, () => handle(app, call)).catch((error: unknown) => {
         // Whoever asked has gone, and what was read for it was told to stop.
         if (error !== signal.reason) throw error;
       });

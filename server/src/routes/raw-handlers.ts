@@ -8,6 +8,7 @@ import { sql } from 'drizzle-orm';
 import type { Request, Response } from 'express';
 import type { AppContext } from '../app-context.ts';
 import { copies } from '../db/schema.ts';
+import { writeAudit } from '../people/audit-pages.ts';
 import { copyThatIsHere, peaksOf } from '../listening/analyses.ts';
 import { bringBack } from '../intake/imports.ts';
 import { redeem, writeZip } from '../delivering/copy-out.ts';
@@ -112,6 +113,10 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
     const part = fromFrame === null || toFrame === null ? null : { from: fromFrame, to: toFrame };
     await big.enter(response);
     sendFile(response, await exportOf(app, soundId, part, tryOut ?? [], goneOf(response)));
+  },
+  exportAudit: async (app, { query, response }) => {
+    response.attachment('audit.csv').type('text/csv; charset=utf-8');
+    await writeAudit(app.db, query, response);
   },
   downloadZip: async (app, { params, response }) => {
     const asked = await redeem(app, params.ticket);

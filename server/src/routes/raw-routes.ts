@@ -3,7 +3,8 @@ import type { RawBody, RawEndpoint } from '@flagstone/contract/endpoint';
 import express, { Router, type RequestHandler } from 'express';
 import type { AppContext } from '../app-context.ts';
 import { BigAnswers } from './big-answers.ts';
-import { askerOf, asksAs } from './who-asks.ts';
+import { audited } from './audited.ts';
+import { askerOf, asksAs, callerOf } from './who-asks.ts';
 import { rawHandlers } from './raw-handlers.ts';
 
 type AnyRawHandler = (app: AppContext, call: object) => Promise<void> | void;
@@ -21,15 +22,18 @@ export function rawRoutes(app: AppContext): Router {
       ...readerOf(endpoint.body),
       async (request, response) => {
         const { body } = endpoint;
-        await handle(app, {
+        const call = {
           params: endpoint.params.parse(request.params),
           query: endpoint.query.parse(request.query),
           body: body && 'schema' in body ? body.schema.parse(request.body) : undefined,
           person: askerOf(response).personId,
+          asker: askerOf(response),
+          caller: callerOf(request),
           request,
           response,
           big,
-        });
+        };
+        await audited(app, endpoint, call, async () => handle(app, call));
       },
     );
   }

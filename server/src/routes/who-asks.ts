@@ -49,7 +49,8 @@ function tokenIn(given: string): string {
 async function bySession(app: AppContext, request: Request, needs: Needs): Promise<Asker | undefined> {
   const secret = sessionIn(request);
   const asker = secret === undefined ? undefined : await app.askers.find('session', secret);
-  if (asker && needs !== 'asker' && request.get(REQUEST_HEADER) === undefined)
+  const changes = needs !== 'asker' && !READS.includes(request.method);
+  if (asker && changes && request.get(REQUEST_HEADER) === undefined)
     throw new AppError('ORIGIN_REFUSED', `A request that changes something carries the header ${REQUEST_HEADER}.`);
   return asker;
 }
@@ -72,7 +73,7 @@ export const refuseForeignOrigins: RequestHandler = (request, _response, next) =
   const origin = request.get('origin');
   const isOwn =
     site === undefined
-      ? origin === undefined || origin === `${request.protocol}://${request.get('host') ?? ''}`
+      ? origin === undefined || origin === `${request.protocol}://${request.host}`
       : ['same-origin', 'none'].includes(site);
   if (!isOwn) throw new AppError('ORIGIN_REFUSED', `A page of ${origin ?? 'another site'} asked for this.`);
   next();

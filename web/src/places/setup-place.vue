@@ -2,6 +2,7 @@
 import { ElTabPane, ElTabs } from 'element-plus';
 import { computed } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
+import SetupAudit from '../setup/setup-audit.vue';
 import SetupCategories from '../setup/setup-categories.vue';
 import SetupCollections from '../setup/setup-collections.vue';
 import SetupDrives from '../setup/setup-drives.vue';
@@ -35,6 +36,9 @@ const tab = computed({
       <el-tab-pane label="Category list" name="categories" lazy><setup-categories /></el-tab-pane>
       <el-tab-pane v-if="session.person?.isAdministrator" label="People" name="people" lazy
         ><setup-people
+      /></el-tab-pane>
+      <el-tab-pane v-if="session.person?.isAdministrator" label="Audit log" name="audit" lazy
+        ><setup-audit
       /></el-tab-pane>
     </el-tabs>
   </div>
