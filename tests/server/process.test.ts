@@ -32,17 +32,18 @@ const isStopped = (): Promise<boolean> =>
     (error: NodeJS.ErrnoException) => error.code === 'ENOENT',
   );
 const answers = async (): Promise<boolean> =>
-  (await fetch(`${server.address}/api/people`).catch(() => undefined))?.status === 200;
+  (await fetch(`${server.address}/api/people`, { headers: server.headers }).catch(() => undefined))?.status === 200;
 
 /** How a process of the command ends, and what it said. */
-function ended(args: string[]): Promise<{ code: number | null; said: string }> {
+function ended(args: string[]): Promise<{ code: number | null; said: string; printed: string }> {
   const child = spawn(process.execPath, ['--import', 'tsx', path.join('server', 'src', 'main.ts'), ...args], {
     cwd: PROJECT,
     env: { ...process.env, FLAGSTONE_LOG: 'silent', NODE_OPTIONS: '', FLAGSTONE_CWD: PROJECT },
   });
-  let said = '';
+  let [said, printed] = ['', ''];
+  child.stdout.on('data', (text: Buffer) => (printed += text.toString()));
   child.stderr.on('data', (text: Buffer) => (said += text.toString()));
-  return new Promise((resolve) => child.once('exit', (code) => resolve({ code, said })));
+  return new Promise((resolve) => child.once('exit', (code) => resolve({ code, said, printed })));
 }
 
 // Only root can give its rights up.
@@ -66,7 +67,7 @@ asRoot('a server started by root', () => {
       expect(await uidOf(owned.pid ?? 0)).toEqual([uid, uid]);
       const [database = ''] = (await readFile(path.join(data, 'postgres/cluster/postmaster.pid'), 'utf8')).split('\n');
       expect(await uidOf(database)).toEqual([uid, uid]);
-      expect((await fetch(`${owned.address}/api/people`)).status).toBe(200);
+      expect((await fetch(`${owned.address}/api/people`, { headers: owned.headers })).status).toBe(200);
       // What is not its own it cannot change: worker threads have no more rights than the process.
       await writeFile(
         path.join(folder, 'sounds', 'mine.wav'),
@@ -150,6 +151,37 @@ describe('the server as a process', () => {
     expect([part.code, await batches()]).toEqual([0, known + 1]);
   });
 
+  it('adds people by the command, lets them choose another password, and makes tokens for scripts', async () => {
+    const person = (...args: string[]) => ended(['person', ...args, '--data', path.join(folder, 'data')]);
+    const whoIs = async (headers: Record<string, string>): Promise<unknown> => {
+      const answer = await fetch(`${server.address}/api/signed-in`, { headers });
+      return answer.ok ? ((await answer.json()) as { name: string }).name : answer.status;
+    };
+    const added = await person('add', 'Fenna Holt');
+    expect([added.code, added.said]).toEqual([0, '']);
+    const headers = await server.takeLink(/\/join#([\w-]+)/.exec(added.printed)?.[1] ?? '');
+    expect(await whoIs(headers)).toBe('Fenna Holt');
+    // The token and nothing else, so that a script can take it.
+    const token = await person('token', 'fenna', '--days', '3', '--name', 'nightly');
+    expect([token.code, token.said, token.printed]).toEqual([0, '', expect.stringMatching(/^flagstone_[\w-]{43}\n$/)]);
+    expect(await whoIs({ Authorization: `Bearer ${token.printed.trim()}` })).toBe('Fenna Holt');
+    const reset = await person('reset', 'Fenna Holt');
+    expect([reset.code, reset.printed]).toEqual([0, expect.stringContaining('/join#')]);
+    while ((await whoIs(headers)) !== 401) await new Promise((resolve) => setTimeout(resolve, 50));
+    const listed = await person('list');
+    expect(listed.printed).toContain('Fenna Holt: signs in as fenna, has chosen no password yet');
+    expect(listed.printed).toContain('Orla Venn: signs in as orla, administrator');
+    for (const args of [
+      ['add'],
+      ['reset', 'Nobody'],
+      ['token', 'fenna', '--days', '999'],
+      ['remove', 'fenna'],
+      ['list', 'fenna'],
+    ])
+      expect([args, (await person(...args)).code]).toEqual([args, 2]);
+    expect((await person('add', 'Fenna Holt')).code).toBe(1);
+  });
+
   it('says that a port is in use, and ends', async () => {
     const port = new URL(server.address).port;
     const other = path.join(folder, 'other');
@@ -164,7 +196,7 @@ describe('the server as a process', () => {
     await second.start();
     const before = await postmaster();
     await server.end();
-    const { status } = await fetch(`${second.address}/api/people`);
+    const { status } = await fetch(`${second.address}/api/people`, { headers: server.headers });
     expect([status, await postmaster()]).toEqual([200, before]);
     await second.end();
     expect(await isStopped()).toBe(true);
