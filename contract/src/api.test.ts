@@ -18,6 +18,8 @@ describe('the contract', () => {
       'signInDemo',
       'getLink',
       'takeLink',
+      'beginPasskeySignIn',
+      'signInByPasskey',
       'getHealth',
     ]);
   });

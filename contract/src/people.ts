@@ -98,6 +98,26 @@ export const newTokenSchema = z.strictObject({
 });
 export type NewToken = z.infer<typeof newTokenSchema>;
 
+export const passkeySchema = z.object({
+  id: z.number(),
+  name: z.string(),
+  madeAt: z.string(),
+  usedAt: z.string().nullable(),
+});
+export type Passkey = z.infer<typeof passkeySchema>;
+
+/** What the browser's Web Authentication answers, as JSON; its parts are looked at where it is verified. */
+export const passkeyAnswerSchema = z.looseObject({
+  id: z.string().min(1).max(2000),
+  rawId: z.string().min(1).max(2000),
+  type: z.literal('public-key'),
+  response: z.looseObject({}),
+  clientExtensionResults: z.looseObject({}),
+});
+export type PasskeyAnswer = z.infer<typeof passkeyAnswerSchema>;
+/** What it is to be asked: W3C Web Authentication Level 3, PublicKeyCredentialCreationOptionsJSON and PublicKeyCredentialRequestOptionsJSON. */
+const passkeyOptionsSchema = z.looseObject({ challenge: z.string() });
+
 export const peopleEndpoints = {
   listPeople: endpoint('GET', '/people', { needs: 'asker', response: z.array(personSchema) }),
   getSignedIn: endpoint('GET', '/signed-in', { needs: 'asker', response: signedInSchema }),
@@ -122,6 +142,24 @@ export const peopleEndpoints = {
     needs: 'actor',
     params: idParams,
     response: z.array(sessionSeenSchema),
+  }),
+  beginPasskeySignIn: endpoint('POST', '/passkey-sign-in/begin', { needs: 'nobody', response: passkeyOptionsSchema }),
+  signInByPasskey: endpoint('POST', '/passkey-sign-in', {
+    needs: 'nobody',
+    body: z.strictObject({ response: passkeyAnswerSchema }),
+    response: signedInSchema,
+  }),
+  listPasskeys: endpoint('GET', '/passkeys', { needs: 'asker', response: z.array(passkeySchema) }),
+  beginPasskey: endpoint('POST', '/passkeys/begin', { needs: 'actor', response: passkeyOptionsSchema }),
+  addPasskey: endpoint('POST', '/passkeys', {
+    needs: 'actor',
+    body: z.strictObject({ name: z.string().trim().min(1).max(80), response: passkeyAnswerSchema }),
+    response: z.array(passkeySchema),
+  }),
+  endPasskey: endpoint('DELETE', '/passkeys/:id', {
+    needs: 'actor',
+    params: idParams,
+    response: z.array(passkeySchema),
   }),
   listTokens: endpoint('GET', '/tokens', { needs: 'asker', response: z.array(apiTokenSchema) }),
   /** The answer alone tells the token. */

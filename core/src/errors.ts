@@ -10,6 +10,7 @@ export const ERROR_REMEDIES = {
   SIGN_IN_REFUSED: 'Check both. Who forgot the password asks an administrator for a new link.',
   SIGN_IN_SLOWED: 'Wait that long, then try again. Who forgot the password asks an administrator for a new link.',
   LINK_OVER: 'Ask an administrator for a new link.',
+  PASSKEY_REFUSED: 'Sign in with the password, and add the passkey anew at your account.',
   PASSWORD_REFUSED: 'Choose another one: a few words that belong together only for you are good.',
   NOT_ALLOWED: 'Ask an administrator to do it, or to give you the right.',
   ORIGIN_REFUSED: 'Open Flagstone itself and do it there. A program that sends requests needs a token.',

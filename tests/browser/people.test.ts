@@ -97,10 +97,7 @@ describe('people who come in', () => {
 
   step('by account and password, and are told when they are wrong', async () => {
     await page.locator('[aria-label^="Hester Vale: account"]').click();
-    await Promise.all([
-      page.waitForNavigation(),
-      page.locator('.el-dropdown-menu__item ::-p-text(Sign out)').click(),
-    ]);
+    await Promise.all([page.waitForNavigation(), page.locator('.el-dropdown-menu__item ::-p-text(Sign out)').click()]);
     await page.waitForSelector('input[name="username"]');
     // Nothing of the house is shown to nobody.
     expect(await page.$eval('.frame', (frame) => getComputedStyle(frame).display)).toBe('none');
@@ -167,5 +164,60 @@ describe('a session that ends while somebody types', () => {
     await Promise.all([page.waitForNavigation(), walker.button('Sign in').click()]);
     await page.waitForSelector('[aria-label^="Fenna Holt: account"]', { visible: true });
     expect(await page.evaluate(() => 'isOld' in globalThis)).toBe(false);
+  });
+});
+
+describe('a passkey', () => {
+  step('is added by somebody who is signed in, and signs them in; what it signed holds once', async () => {
+    // Web Authentication wants a name, and takes localhost for one.
+    const base = server.address.replace('127.0.0.1', 'localhost');
+    const opened = await others.newPage();
+    const session = await opened.createCDPSession();
+    await session.send('WebAuthn.enable');
+    await session.send('WebAuthn.addVirtualAuthenticator', {
+      options: {
+        protocol: 'ctap2',
+        transport: 'internal',
+        hasResidentKey: true,
+        hasUserVerification: true,
+        isUserVerified: true,
+        automaticPresenceSimulation: true,
+      },
+    });
+    const signsIn = async (how: () => Promise<void>): Promise<void> => {
+      await opened.waitForSelector('input[name="username"]');
+      await how();
+      await opened.waitForSelector('[aria-label^="Fenna Holt: account"]', { visible: true });
+    };
+    await opened.goto(`${base}/account`);
+    await signsIn(async () => {
+      await opened.locator('input[name="username"]').fill('fenna');
+      await opened.locator('input[name="password"]').fill(PASSWORD);
+      await opened.keyboard.press('Enter');
+    });
+    await opened.locator('input[aria-label="What the passkey is called"]').fill('The laptop of the weir');
+    await opened.locator('::-p-text(Add a passkey)').click();
+    await opened.waitForSelector('[aria-label="End the passkey The laptop of the weir"]');
+    await Promise.all([opened.waitForNavigation(), opened.locator('::-p-text(Sign out)').click()]);
+    const asked = opened.waitForRequest((request) => request.url().endsWith('/api/passkey-sign-in'));
+    await signsIn(() => opened.locator('::-p-text(With a passkey)').click());
+    const again = await fetch(`${base}/api/passkey-sign-in`, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: (await asked).postData() ?? '',
+    });
+    expect([again.status, await again.json()]).toMatchObject([403, { code: 'PASSKEY_REFUSED' }]);
+    // By another name of the same server it is refused too.
+    const elsewhereAsked = await fetch(`${server.address}/api/passkey-sign-in/begin`, { method: 'POST' });
+    expect(await elsewhereAsked.json()).toMatchObject({ code: 'BAD_REQUEST' });
+    await opened.goto(`${base}/account`);
+    await opened.locator('[aria-label="End the passkey The laptop of the weir"]').click();
+    await opened.locator('::-p-text(End it)').click();
+    await opened.waitForFunction(() => !document.body.innerText.includes('The laptop of the weir'));
+    await Promise.all([opened.waitForNavigation(), opened.locator('::-p-text(Sign out)').click()]);
+    await opened.waitForSelector('input[name="username"]');
+    await opened.locator('::-p-text(With a passkey)').click();
+    await opened.waitForFunction(() => document.body.innerText.includes('This passkey is not known here'));
+    await opened.close();
   });
 });

@@ -1,4 +1,4 @@
-import { bigserial, boolean, index, integer, pgTable, serial, text } from 'drizzle-orm/pg-core';
+import { bigint, bigserial, boolean, index, integer, pgTable, serial, text } from 'drizzle-orm/pg-core';
 import { at, bytea, created, people } from './schema.ts';
 
 /** Who is signed in where. Of the secret in the browser's cookie only the digest is kept, so that a copy of the database opens no door. */
@@ -43,6 +43,36 @@ export const apiTokens = pgTable('api_tokens', {
   endsAt: at('ends_at').notNull(),
   /** The last request with it, kept to the minute. */
   usedAt: at('used_at'),
+});
+
+/** Keys of Web Authentication, by which people sign in without a password. */
+export const passkeys = pgTable(
+  'passkeys',
+  {
+    id: serial('id').primaryKey(),
+    /** As the authenticator names it, base64url. */
+    credentialId: text('credential_id').notNull().unique(),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id, { onDelete: 'cascade' }),
+    /** COSE. */
+    publicKey: bytea('public_key').notNull(),
+    /** How often the authenticator says that it signed; one that goes back was copied. */
+    counter: bigint('counter', { mode: 'number' }).notNull(),
+    transports: text('transports').array().notNull(),
+    name: text('name').notNull(),
+    createdAt: created(),
+    usedAt: at('used_at'),
+  },
+  (table) => [index('passkeys_person').on(table.personId)],
+);
+
+/** What passkeys are asked to sign, each once. */
+export const passkeyChallenges = pgTable('passkey_challenges', {
+  challenge: text('challenge').primaryKey(),
+  /** For whom a passkey is made; null to sign in. */
+  personId: integer('person_id').references(() => people.id, { onDelete: 'cascade' }),
+  endsAt: at('ends_at').notNull(),
 });
 
 /** How often signing in failed lately, for an account or from an address. */

@@ -3,7 +3,7 @@ import type { Account, AccountChange, NewAccount } from '@flagstone/contract/peo
 import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable, Transaction } from '../db/connect.ts';
-import { apiTokens } from '../db/people-schema.ts';
+import { apiTokens, passkeys } from '../db/people-schema.ts';
 import { people } from '../db/schema.ts';
 import { note, type Caller } from './audit-log.ts';
 import { endAllSessions } from './sessions.ts';
@@ -85,6 +85,7 @@ export async function changeAccount(
     if (hasLeft) {
       await endAllSessions(tx, id);
       await tx.delete(apiTokens).where(eq(apiTokens.personId, id));
+      await tx.delete(passkeys).where(eq(passkeys.personId, id));
     }
     const words = [
       ...(name === undefined ? [] : [`now called ${name}`]),
@@ -109,6 +110,7 @@ export async function makeAccountLink(app: App, id: number, by: Acting, caller: 
     if (person.account === null || person.endedAt !== null)
       throw new AppError('BAD_REQUEST', `${person.name} has no account, or has left.`);
     await tx.update(people).set({ passwordHash: null }).where(eq(people.id, id));
+    await tx.delete(passkeys).where(eq(passkeys.personId, id));
     await endAllSessions(tx, id);
     await note(tx, { what: 'makes a link', about: person.name, by, address: caller.address });
     return makeLink(tx, id);

@@ -10,6 +10,8 @@ import * as accounts from '../people/accounts.ts';
 import * as tokens from '../people/api-tokens.ts';
 import { auditChoices, auditPage } from '../people/audit-pages.ts';
 import { knownPeople, signedIn } from '../people/known-people.ts';
+import * as keys from '../people/passkeys.ts';
+import type { Site } from '../people/passkeys.ts';
 import { sessionsOf } from '../people/sessions.ts';
 import { factsOfLink, takeLink } from '../people/sign-in-links.ts';
 import * as signingIn from '../people/sign-in.ts';
@@ -59,6 +61,7 @@ export interface Call<Params, Query, Body> {
   person: number;
   asker: Asker;
   caller: Caller;
+  site: Site;
   /** The secret of the session that the browser has, and what gives it another one or none. */
   session: { secret: string | undefined; begin: (secret: string) => void; end: () => void };
   /** Aborted when nobody waits for the answer any more. */
@@ -113,6 +116,19 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   endSession: async (app, { params, asker, caller }) => {
     await signingIn.endOwnSession(app, asker, params.id, caller);
     return sessionsOf(app.db, asker.personId, asker.sessionId);
+  },
+  beginPasskeySignIn: async (app, { site }) => ({ ...(await keys.signInOptions(app, site)) }),
+  signInByPasskey: async (app, { body, site, caller, session }) =>
+    beginIn(app, await keys.signInByPasskey(app, body.response, site, caller), session),
+  listPasskeys: (app, { person }) => keys.passkeysOf(app.db, person),
+  beginPasskey: async (app, { asker, site }) => ({ ...(await keys.passkeyOptions(app, asker, site)) }),
+  addPasskey: async (app, { body, asker, site, caller, person }) => {
+    await keys.keepPasskey(app, asker, body, site, caller);
+    return keys.passkeysOf(app.db, person);
+  },
+  endPasskey: async (app, { params, asker, caller, person }) => {
+    await keys.endPasskey(app, asker, params.id, caller);
+    return keys.passkeysOf(app.db, person);
   },
   listTokens: (app, { person }) => tokens.tokensOf(app.db, person),
   makeToken: async (app, { body, person, asker, caller }) => {

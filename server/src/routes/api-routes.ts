@@ -7,7 +7,7 @@ import { handlers, type Call } from './api-handlers.ts';
 import { goneOf } from './gone.ts';
 import { clearSession, sessionIn, setSession } from './session-cookie.ts';
 import { audited } from './audited.ts';
-import { askerOf, asksAs, callerOf } from './who-asks.ts';
+import { askerOf, asksAs, callerOf, siteOf } from './who-asks.ts';
 
 const MOST_JSON = '4mb';
 
@@ -34,6 +34,7 @@ export function apiRoutes(app: AppContext): Router {
           begin: (secret: string) => setSession(response, secret),
           end: () => clearSession(response),
         },
+        site: siteOf(request),
         signal,
       };
       const answer = await audited(app, endpoint, call, () => handle(app, call)).catch((error: unknown) => {

@@ -4,6 +4,7 @@ import type { Request, RequestHandler, Response } from 'express';
 import type { AppContext } from '../app-context.ts';
 import type { Caller } from '../people/audit-log.ts';
 import type { Asker } from '../people/asker.ts';
+import type { Site } from '../people/passkeys.ts';
 import { sessionIn } from './session-cookie.ts';
 
 /** What a request that changes something carries beside its session: a plain form of another site cannot send it. */
@@ -29,6 +30,13 @@ export function askerOf(response: Response): Asker {
 export function callerOf(request: Request): Caller {
   return { address: request.ip ?? '', browser: request.get('user-agent') ?? '' };
 }
+
+/** By what name the browser reaches the server. */
+export function siteOf(request: Request): Site {
+  return { name: request.hostname ?? '', origin: ownOrigin(request) };
+}
+
+const ownOrigin = (request: Request): string => `${request.protocol}://${request.host ?? ''}`;
 
 async function askerFor(app: AppContext, request: Request, needs: Needs): Promise<Asker> {
   const given = request.get('authorization');
@@ -72,9 +80,7 @@ export const refuseForeignOrigins: RequestHandler = (request, _response, next) =
   const site = request.get('sec-fetch-site');
   const origin = request.get('origin');
   const isOwn =
-    site === undefined
-      ? origin === undefined || origin === `${request.protocol}://${request.host}`
-      : ['same-origin', 'none'].includes(site);
+    site === undefined ? origin === undefined || origin === ownOrigin(request) : ['same-origin', 'none'].includes(site);
   if (!isOwn) throw new AppError('ORIGIN_REFUSED', `A page of ${origin ?? 'another site'} asked for this.`);
   next();
 };

@@ -1,10 +1,17 @@
 <script setup lang="ts">
 import type { DemoPerson, SignedIn } from '@flagstone/contract/people';
+import {
+  browserSupportsWebAuthn,
+  startAuthentication,
+  type PublicKeyCredentialRequestOptionsJSON,
+} from '@simplewebauthn/browser';
 import { ElButton, ElInput } from 'element-plus';
 import { onMounted, ref } from 'vue';
 import { ApiError, call } from '../api/client.ts';
 import { useSession } from '../stores/session.ts';
 import { showingErrors } from '../ui/use-errors.ts';
+import { passkeyAnswer } from './passkey-answer.ts';
+import { passkeyFault } from './passkey-fault.ts';
 import PaperSheet from './paper-sheet.vue';
 
 /** Stands before everything while nobody is signed in; a page behind it stays as it is, with what was typed. */
@@ -27,11 +34,23 @@ async function begin(ask: () => Promise<SignedIn>): Promise<void> {
   try {
     await session.begin(await ask());
   } catch (error) {
-    fault.value = error instanceof ApiError ? `${error.body.message} ${error.body.remedy}` : String(error);
+    fault.value = error instanceof ApiError ? `${error.body.message} ${error.body.remedy}` : passkeyFault(error);
   } finally {
     isAsking.value = false;
   }
 }
+
+/** Passkeys hold for a name, and only where the browser has them. */
+const canUsePasskey = browserSupportsWebAuthn() && !/^[\d.]+$|^\[/.test(location.hostname);
+
+const signInByPasskey = (): Promise<void> =>
+  begin(async () => {
+    const options = await call('beginPasskeySignIn', { body: {} });
+    const response = await startAuthentication({
+      optionsJSON: options as unknown as PublicKeyCredentialRequestOptionsJSON,
+    });
+    return call('signInByPasskey', { body: { response: passkeyAnswer(response) } });
+  });
 
 const signIn = (): Promise<void> =>
   begin(() => call('signIn', { body: { account: account.value, password: password.value } }));
@@ -84,6 +103,9 @@ const signIn = (): Promise<void> =>
         :disabled="account === '' || password === '' || isAsking"
         >{{ isAsking ? 'Signing in…' : 'Sign in' }}</el-button
       >
+      <el-button v-if="canUsePasskey" size="default" :disabled="isAsking" @click="signInByPasskey"
+        >With a passkey</el-button
+      >
     </form>
   </paper-sheet>
 </template>
@@ -116,6 +138,10 @@ const signIn = (): Promise<void> =>
 
 .person:hover:enabled {
   border-color: var(--lichen);
+}
+
+.fields .el-button + .el-button {
+  margin-left: 0;
 }
 
 .fault {

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus';
+import OwnPasskeys from '../people/own-passkeys.vue';
 import OwnSessions from '../people/own-sessions.vue';
 import OwnTokens from '../people/own-tokens.vue';
 import { useSession } from '../stores/session.ts';
@@ -18,6 +19,7 @@ const session = useSession();
       <el-button @click="showingErrors(session.signOut)">Sign out</el-button>
     </header>
     <own-sessions />
+    <own-passkeys />
     <own-tokens />
   </div>
 </template>
