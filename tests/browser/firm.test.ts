@@ -147,6 +147,46 @@ describe('typing while colleagues save', () => {
     );
   });
 
+  step('saves what was typed of the sound for which it was typed, when the list moves on meanwhile', async () => {
+    const notesOf = async (): Promise<string[]> => {
+      const { rows } = await api<{ rows: { record: { notes: string } }[] }>(
+        'GET',
+        `/batches/${batches.get('kiln')}/rows`,
+      );
+      return rows.map(({ record }) => record.notes);
+    };
+    await page.goto(`${server.address}/intake/${batches.get('kiln')}`);
+    await rowsAre(3);
+    await page.locator(firstRow).click();
+    await page.locator('[data-field="notes"] textarea').click();
+    await page.keyboard.type('of the first');
+    // As when playing goes on to the next one: the field is not left.
+    await page.$$eval(firstRow, (rows) => (rows[1] as HTMLElement).click());
+    await page.waitForFunction(
+      () => document.querySelector<HTMLTextAreaElement>('[data-field="notes"] textarea')?.value === '',
+    );
+    while (!(await notesOf()).includes('of the first')) await new Promise((resolve) => setTimeout(resolve, 50));
+    expect(await notesOf()).toEqual(['of the first', '', '']);
+    await walker.press('Escape');
+  });
+
+  step('keeps what could not be saved, says so, and saves it when it is told to', async () => {
+    await page.locator('[data-field="notes"] textarea').click();
+    await page.keyboard.type('while the line was down');
+    await page.setOfflineMode(true);
+    await walker.press('Tab');
+    await walker.shows('Not saved yet.');
+    await page.setOfflineMode(false);
+    const [saved] = await Promise.all([
+      page.waitForResponse((answer) => answer.url().endsWith('/records')),
+      walker.button('Save it').click(),
+    ]);
+    expect(saved.ok()).toBe(true);
+    await walker.showsNoMore('Not saved yet.');
+    // What the browser said of the broken line is no fault of the page.
+    walker.faults.length = 0;
+  });
+
   step('adds keywords to those that a colleague added', async () => {
     const selection = { kind: 'batch', batchId: batches.get('kiln') };
     // So that the page does not know yet what the colleague added.

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { MarkInput } from '@flagstone/contract/marks';
 import type { SoundRow } from '@flagstone/contract/record';
+import type { Selection } from '@flagstone/contract/selection';
 import { ElInputTag } from 'element-plus';
 import { computed } from 'vue';
 import { meanRating } from '../ui/mean-rating.ts';
@@ -9,8 +10,11 @@ import { useSession } from '../stores/session.ts';
 import DraftText from '../ui/draft-text.vue';
 
 /** What the person and the others think of one sound, or a rating for many: kept here, never written into files. */
-const props = defineProps<{ row: SoundRow | undefined }>();
-const emit = defineEmits<{ mark: [what: Omit<MarkInput, 'selection'>, words: string] }>();
+const props = defineProps<{
+  row: SoundRow | undefined;
+  /** Marks what the list has selected, unless copies are named; false when that failed. */
+  mark: (what: Omit<MarkInput, 'selection'>, words: string, selection?: Selection) => Promise<boolean>;
+}>();
 
 const session = useSession();
 const own = computed(() => (props.row ? ownMark(props.row, session.personId) : undefined));
@@ -21,7 +25,7 @@ function setTags(tags: string[]): void {
   const before = own.value?.tags ?? [];
   const addTags = tags.filter((tag) => !before.includes(tag));
   const removeTags = before.filter((tag) => !tags.includes(tag));
-  emit('mark', { addTags, removeTags }, 'Tags');
+  void props.mark({ addTags, removeTags }, 'Tags');
 }
 </script>
 
@@ -40,7 +44,7 @@ function setTags(tags: string[]): void {
           :aria-label="`${stars} of 5`"
           :aria-pressed="own?.rating === stars"
           :title="`Alt+${stars}`"
-          @click="emit('mark', { rating: own?.rating === stars ? null : stars }, 'Rated')"
+          @click="mark({ rating: own?.rating === stars ? null : stars }, 'Rated')"
         >
           {{ (own?.rating ?? 0) >= stars ? '★' : '☆' }}
         </button>
@@ -51,7 +55,7 @@ function setTags(tags: string[]): void {
         :class="{ on: own?.favourite }"
         :aria-pressed="own?.favourite === true"
         title="b"
-        @click="emit('mark', { favourite: !own?.favourite }, 'Favourite')"
+        @click="mark({ favourite: !own?.favourite }, 'Favourite')"
       >
         {{ own?.favourite ? '♥ Favourite' : '♡ Favourite' }}
       </button>
@@ -78,8 +82,8 @@ function setTags(tags: string[]): void {
         label="My note"
         :multiline="true"
         placeholder=""
-        :about="row.soundId"
-        @save="(note, soundId) => soundId === row?.soundId && emit('mark', { note }, 'Note')"
+        :about="row.copyId"
+        :save="(note, copyId) => copyId !== undefined && mark({ note }, 'Note', { kind: 'copies', copyIds: [copyId] })"
       />
     </div>
     <p v-if="row" class="soft">

@@ -23,8 +23,13 @@ import CardValues from './card-values.vue';
 import { useCardFields } from './use-card-fields.ts';
 
 /** Shows and edits one record, or the fields that many have in common. Each field is saved when it is left. */
-const props = defineProps<{ rows: SoundRow[]; count: number; selection?: Selection | undefined }>();
-const emit = defineEmits<{ edit: [edit: RecordEdit, selection?: Selection] }>();
+const props = defineProps<{
+  rows: SoundRow[];
+  count: number;
+  selection?: Selection | undefined;
+  /** Changes the records of a selection, by default what the list has selected; false when that failed. */
+  edit: (edit: RecordEdit, selection?: Selection) => Promise<boolean>;
+}>();
 
 const authorities = useAuthorities();
 void authorities.load();
@@ -34,7 +39,7 @@ const { one, values, about, textOf, numberOf, listOf, placeholderOf, save, saveT
   toRef(() => props),
   server,
   authorities.codeWith,
-  (edit, selection) => (selection ? emit('edit', edit, selection) : emit('edit', edit)),
+  (edit, selection) => props.edit(edit, selection),
 );
 
 /** The record, what was measured of the sound, what stands in the file, or what became of the record. */
@@ -90,7 +95,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
           <h2>{{ inWords(count, 'sound') }}</h2>
           <p class="soft">A value typed here goes into all of them; so does one that is clicked.</p>
         </template>
-        <card-copy-fields :one="one" :count="count" @edit="(change) => emit('edit', change)" />
+        <card-copy-fields :one="one" :count="count" @edit="(change) => void edit(change)" />
         <div class="views" role="group" aria-label="What the card shows">
           <button
             v-for="each in VIEWS"
@@ -111,12 +116,12 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
           :record="one.record"
           :revision="one.revision"
           :state="one.state"
-          @edit="(change) => emit('edit', change)"
+          @edit="(change) => void edit(change)"
         />
         <card-disagreements v-else-if="selection" :selection="selection" />
       </template>
       <template v-else-if="view === 'sound'">
-        <card-measures v-if="one" :row="one" @edit="(change) => emit('edit', change)" />
+        <card-measures v-if="one" :row="one" @edit="(change) => void edit(change)" />
         <p v-else class="hint soft">Select one sound to see its measures.</p>
       </template>
       <template v-else-if="view === 'history'">
@@ -149,7 +154,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
                 placeholder="Remove from all"
                 aria-label="Keywords to remove from all"
                 :delimiter="/[,;]/"
-                @update:model-value="(words) => emit('edit', { removeKeywords: words ?? [] })"
+                @update:model-value="(words) => void edit({ removeKeywords: words ?? [] })"
               />
             </template>
             <el-select
@@ -184,7 +189,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
               :names="authorities.namesFor(field.name)"
               :class="{ mono: field.name.endsWith('Id') }"
               :about="about"
-              @save="(value, typedFor) => saveTyped(field.name, value, typedFor)"
+              :save="(value, typedFor) => saveTyped(field.name, value, typedFor)"
             />
             <span v-if="field.name === 'tempo'" class="under tap"
               ><card-tap-tempo :key="JSON.stringify(selection)" @tapped="(tempo) => save('tempo', tempo)"
@@ -196,8 +201,8 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
               :label="field.label"
               :is-list="field.kind === 'list'"
               @set="(value) => save(field.name, field.range ? Number(value) : value)"
-              @add="(word) => emit('edit', { addKeywords: [word] })"
-              @remove="(word) => emit('edit', { removeKeywords: [word] })"
+              @add="(word) => void edit({ addKeywords: [word] })"
+              @remove="(word) => void edit({ removeKeywords: [word] })"
             />
             <span v-if="field.name === 'catId' && textOf('category')" class="under soft"
               >{{ textOf('category') }} / {{ textOf('subCategory') }}</span

@@ -41,7 +41,10 @@ function opened(begin: CardSounds, countValues: () => unknown = () => counted('C
       sounds,
       server,
       (name, value) => (name === 'library' && value === 'Kiln Yard' ? { sourceId: 'KILN' } : {}),
-      (...edit) => edits.push(edit[1] === undefined ? [edit[0]] : edit),
+      (...edit) => {
+        edits.push(edit[1] === undefined ? [edit[0]] : edit);
+        return Promise.resolve(true);
+      },
       // As long as the timers of `later`, which therefore fire after it.
       1,
     ),

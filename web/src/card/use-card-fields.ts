@@ -28,7 +28,7 @@ export function useCardFields(
   server: Server,
   /** What else is set together with a value, the code of a person's name for instance. */
   setWith: (name: FieldName, value: string) => Partial<SoundRecord>,
-  emitEdit: (edit: RecordEdit, selection?: Selection) => void,
+  edit: (edit: RecordEdit, selection?: Selection) => Promise<boolean>,
   countAfterMs = COUNT_AFTER_MS,
 ) {
   const one = computed(() => (sounds.value.count === 1 ? sounds.value.rows[0] : undefined));
@@ -106,25 +106,26 @@ export function useCardFields(
     return { set: { [name]: value, ...(typeof value === 'string' ? setWith(name, value) : {}) } };
   }
 
-  function save(name: FieldName, value: SoundRecord[FieldName]): void {
+  /** False when it could not be saved. */
+  async function save(name: FieldName, value: SoundRecord[FieldName]): Promise<boolean> {
     const field = shared.value.get(name);
     const unchanged = !field?.mixed && JSON.stringify(field?.value ?? '') === JSON.stringify(value ?? '');
     // A mixed field that was left empty was not edited.
-    if (unchanged || (field?.mixed && (value === '' || value === null))) return;
-    emitEdit(editOf(name, value));
+    if (unchanged || (field?.mixed && (value === '' || value === null))) return true;
+    return edit(editOf(name, value));
   }
 
   /** Saves a text that was typed, of what it was typed for. */
-  function saveTyped(name: FieldName, value: string, typedFor: string | undefined): void {
+  async function saveTyped(name: FieldName, value: string, typedFor: string | undefined): Promise<boolean> {
     const { selection } = selectionBefore;
-    if (typedFor === about.value) save(name, value);
-    else if (selection && selectionBefore.about === typedFor) emitEdit(editOf(name, value), selection);
+    if (typedFor === about.value) return save(name, value);
+    return selection !== undefined && selectionBefore.about === typedFor && edit(editOf(name, value), selection);
   }
 
   /** What was added and taken away, never the whole list: a colleague may have added others since it was shown. */
   function saveKeywords(words: string[]): void {
     const change = keywordChanges(one.value ? listOf('keywords') : [], words);
-    if (change) emitEdit(change);
+    if (change) void edit(change);
   }
 
   return { one, values, about, textOf, numberOf, listOf, placeholderOf, save, saveTyped, saveKeywords };

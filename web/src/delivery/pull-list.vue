@@ -106,7 +106,7 @@ useKeys('pullList', {
         :value="list.name"
         label="Name of the list"
         :about="list.id"
-        @save="(name, id) => id !== undefined && rename(id, { name })"
+        :save="(name, id) => id !== undefined && rename(id, { name })"
       />
       <draft-text
         class="where"
@@ -114,7 +114,7 @@ useKeys('pullList', {
         placeholder="Show"
         label="Show"
         :about="list.id"
-        @save="(show, id) => id !== undefined && rename(id, { show })"
+        :save="(show, id) => id !== undefined && rename(id, { show })"
       />
       <draft-text
         class="where"
@@ -122,7 +122,7 @@ useKeys('pullList', {
         placeholder="Scene"
         label="Scene"
         :about="list.id"
-        @save="(scene, id) => id !== undefined && rename(id, { scene })"
+        :save="(scene, id) => id !== undefined && rename(id, { scene })"
       />
       <span class="soft facts"
         >{{ counted(entries.length, 'sound') }}{{ beside ? '' : ` · begun by ${list.person}` }}</span
@@ -198,7 +198,7 @@ useKeys('pullList', {
           placeholder="Comment"
           :label="`Comment on ${entry.row.name}`"
           :about="entry.id"
-          @save="(comment, id) => id !== undefined && change(id, { comment })"
+          :save="(comment, id) => id !== undefined && change(id, { comment })"
         />
         <span class="soft by">{{ entry.addedBy }}</span>
         <el-button

@@ -1,5 +1,6 @@
 import type { MarkInput } from '@flagstone/contract/marks';
 import type { SoundRow } from '@flagstone/contract/record';
+import type { Selection } from '@flagstone/contract/selection';
 import { call } from '../api/client.ts';
 import { useSession } from '../stores/session.ts';
 import { counted } from '../ui/format.ts';
@@ -16,16 +17,21 @@ export function ownMark(row: SoundRow, personId: number) {
 export function useSoundMarks(list: SoundList) {
   const session = useSession();
 
-  async function mark(what: Omit<MarkInput, 'selection'>, words: string): Promise<void> {
-    const selection = list.selection.value;
-    if (!selection) return;
+  /** Marks a selection, by default the list's; false when it failed or nothing is selected. */
+  async function mark(
+    what: Omit<MarkInput, 'selection'>,
+    words: string,
+    selection: Selection | undefined = list.selection.value,
+  ): Promise<boolean> {
+    if (!selection) return false;
     const result = await showingErrors(() => call('markSounds', { body: { selection, ...what } }));
     if (result && result.sounds > 1) tell(`${words}: ${counted(result.sounds, 'sound')}`);
+    return result !== undefined;
   }
 
-  const rate = (rating: number | null): Promise<void> =>
+  const rate = (rating: number | null): Promise<boolean> =>
     mark({ rating }, rating === null ? 'Rating taken back' : `Rated ${'★'.repeat(rating)}`);
-  function turnFavourite(): Promise<void> {
+  function turnFavourite(): Promise<boolean> {
     const row = list.currentRow.value ?? list.cardRows.value[0];
     const favourite = !(row && ownMark(row, session.personId)?.favourite);
     return mark({ favourite }, favourite ? 'Favourites' : 'No favourites any more');

@@ -279,7 +279,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
         :rows="list.cardRows.value"
         :count="list.cardCount.value"
         :selection="list.selection.value"
-        @edit="(change) => edit(change)"
+        :edit="edit"
       >
         <p v-if="list.currentRow.value && missingFields(list.currentRow.value).length > 0" class="lacking">
           ○ Still missing: {{ missingFields(list.currentRow.value).join(', ') }}

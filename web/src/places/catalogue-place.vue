@@ -286,9 +286,9 @@ useKeys('catalogue', { e: () => void card.value?.focusField() });
       :rows="list.cardRows.value"
       :count="list.cardCount.value"
       :selection="list.selection.value"
-      @edit="(change) => edit(change)"
+      :edit="edit"
     >
-      <card-marks :row="list.cardCount.value === 1 ? list.cardRows.value[0] : undefined" @mark="mark" />
+      <card-marks :row="list.cardCount.value === 1 ? list.cardRows.value[0] : undefined" :mark="mark" />
     </sound-card>
   </div>
 </template>

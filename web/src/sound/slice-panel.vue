@@ -173,7 +173,7 @@ defineExpose({ find, openCut });
           placeholder="Name"
           :maxlength="80"
           :label="`Name of slice ${index + 1}`"
-          @save="(name) => marks.changeSlice(index, { name })"
+          :save="(name) => marks.changeSlice(index, { name })"
           @focus="marks.chosen.value = index"
         />
         <span v-else class="name" />
@@ -219,7 +219,7 @@ defineExpose({ find, openCut });
           placeholder="Name"
           :maxlength="80"
           :label="`Name of sync point ${index + 1}`"
-          @save="(name) => marks.changeSyncPoint(index, { name })"
+          :save="(name) => marks.changeSyncPoint(index, { name })"
         />
         <span class="mono when">{{ inSeconds(point.at) }}</span>
         <button

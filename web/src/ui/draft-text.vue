@@ -1,7 +1,7 @@
 <script setup lang="ts" generic="About">
 import { ElInput } from 'element-plus';
 import { ref, useId, watch } from 'vue';
-import { TextDraft } from './text-draft.ts';
+import { TextDraft, type SaveText } from './text-draft.ts';
 
 /**
  * A text that is edited in place: what is typed is a draft until the field is left or Enter is pressed; Escape takes it back. What a colleague saves meanwhile
@@ -17,15 +17,23 @@ const props = defineProps<{
   placeholder?: string;
   /** Names to complete from. */
   names?: string[] | undefined;
+  /** Called when the field is left. */
+  save: SaveText<About>;
 }>();
-const emit = defineEmits<{ save: [value: string, about?: About] }>();
 
-const draft = new TextDraft(props.value, props.about, (value, about) => emit('save', value, about));
+const draft = new TextDraft<About>(
+  props.value,
+  props.about,
+  (value, about) => props.save(value, about),
+  () => show(),
+);
 const text = ref(draft.text);
 const theirs = ref<string>();
+const hasFailed = ref(false);
 function show(): void {
   text.value = draft.text;
   theirs.value = draft.theirs;
+  hasFailed.value = draft.hasFailed;
 }
 watch(
   () => [props.value, props.about] as const,
@@ -52,7 +60,7 @@ function cancel(event: Event): void {
   show();
 }
 
-function save(): void {
+function leave(): void {
   if (cancelling) return;
   draft.save();
   show();
@@ -70,7 +78,7 @@ function save(): void {
     :aria-label="label"
     v-bind="$attrs"
     @input="(event) => type((event.target as HTMLTextAreaElement).value)"
-    @change="save"
+    @change="leave"
     @keydown.esc.stop="cancel"
   />
   <el-input
@@ -80,9 +88,13 @@ function save(): void {
     :aria-label="label"
     v-bind="names?.length ? { ...$attrs, list: listId } : $attrs"
     @update:model-value="type"
-    @change="save"
+    @change="leave"
     @keydown.esc.stop="cancel"
   />
+  <!-- A field that is left again as it was tells of no change. -->
+  <span v-if="hasFailed" class="theirs" role="status"
+    >✕ Not saved yet. <button type="button" class="in-line-button" @click="leave">Save it</button></span
+  >
   <span v-if="theirs !== undefined" class="theirs" role="status"
     >▲ Saved meanwhile by somebody else: “{{ theirs }}”. Esc takes theirs; leaving the field saves yours.</span
   >

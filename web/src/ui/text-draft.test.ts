@@ -46,4 +46,50 @@ describe('a text that is being typed', () => {
     draft.save();
     expect([draft.theirs, saved]).toEqual([undefined, []]);
   });
+
+  describe('that cannot be saved', () => {
+    let answer: boolean | Promise<boolean> = false;
+    let told = 0;
+    beforeEach(() => {
+      [answer, told] = [false, 0];
+      const save = (value: string, about: string | undefined): unknown => (saved.push([value, about]), answer);
+      draft = new TextDraft<string>('weir', 'gate', save, () => (told += 1));
+      draft.type('weir, left bank');
+      draft.save();
+    });
+    const settled = (): Promise<void> => new Promise((resolve) => setTimeout(resolve));
+
+    it('stays a draft, which is said, and is saved with the next try', async () => {
+      await settled();
+      // The list that is read anew meanwhile does not wipe it.
+      draft.take('weir', 'gate');
+      expect([draft.text, draft.hasFailed, told]).toEqual(['weir, left bank', true, 1]);
+      answer = true;
+      draft.save();
+      await settled();
+      expect([saved.length, saved[1], draft.hasFailed]).toEqual([2, ['weir, left bank', 'gate'], false]);
+    });
+
+    it('is taken back as any draft', async () => {
+      await settled();
+      draft.cancel();
+      expect([draft.text, draft.hasFailed]).toEqual(['weir', false]);
+    });
+
+    it('does not come back over what is typed or shown since', async () => {
+      draft.cancel();
+      let fail: () => void = () => undefined;
+      answer = new Promise((resolve) => (fail = () => resolve(false)));
+      draft.type('weir, left');
+      draft.save();
+      draft.type('weir, right');
+      fail();
+      await settled();
+      expect([draft.text, draft.hasFailed]).toEqual(['weir, right', false]);
+      answer = false;
+      draft.take('loom', 'loom');
+      await settled();
+      expect([draft.text, draft.hasFailed]).toEqual(['loom', false]);
+    });
+  });
 });
