@@ -136,9 +136,7 @@ describe('a session that ends while somebody types', () => {
     await fill('password', PASSWORD);
     await walker.button('Sign in').click();
     await page.waitForSelector('.frame:not([inert])');
-    expect(await page.$eval(NOTES, (field) => (field as HTMLTextAreaElement).value)).toBe(
-      'half a sentence about the w',
-    );
+    expect(await page.$eval(NOTES, (field) => field.value)).toBe('half a sentence about the w');
     await page.locator(NOTES).click();
     await walker.press('End');
     await page.keyboard.type('eir');

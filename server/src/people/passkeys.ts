@@ -129,7 +129,7 @@ export async function signInByPasskey(app: App, response: PasskeyAnswer, site: S
           id: passkey.credentialId,
           publicKey: new Uint8Array(passkey.publicKey),
           counter: passkey.counter,
-          transports: passkey.transports as AuthenticatorTransport[],
+          transports: passkey.transports,
         },
       }),
     );

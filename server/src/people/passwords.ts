@@ -54,7 +54,7 @@ export async function refuseWeak(password: string, ownWords: readonly string[]):
   const plain = normalised(password).toLowerCase();
   // The list is long; hardly any process needs it.
   const { dictionary } = await import('@zxcvbn-ts/language-common');
-  const common = new Set<string>(dictionary['passwords-common'] as string[]);
+  const common = new Set<string>(dictionary['passwords-common']);
   // What is left without numbers and signs at either end: most guesses put them there.
   const core = plain.replace(/^[^\p{L}]+|[^\p{L}]+$/gu, '');
   const isRepeated = /^(.{1,4})\1+.{0,3}$/su.test(plain);

@@ -68,13 +68,13 @@ describe('a card of one sound', () => {
 
   it('saves what was changed, with the code of a name, and nothing that is as it was', () => {
     const { card, edits } = opened(single(1, { fxName: 'Kiln Door', tempo: 92 }));
-    card.save('fxName', 'Kiln Door');
-    card.save('tempo', 92);
-    card.save('notes', '');
+    void card.save('fxName', 'Kiln Door');
+    void card.save('tempo', 92);
+    void card.save('notes', '');
     expect(edits).toEqual([]);
-    card.save('fxName', '');
-    card.save('tempo', null);
-    card.save('library', 'Kiln Yard');
+    void card.save('fxName', '');
+    void card.save('tempo', null);
+    void card.save('library', 'Kiln Yard');
     expect(edits).toEqual([
       [{ set: { fxName: '' } }],
       [{ set: { tempo: null } }],
@@ -96,7 +96,7 @@ describe('a text that was typed', () => {
     const typedFor = card.about.value;
     sounds.value = single(2);
     await settled();
-    card.saveTyped('fxName', 'Kiln Door', typedFor);
+    void card.saveTyped('fxName', 'Kiln Door', typedFor);
     expect(edits).toEqual([[{ set: { fxName: 'Kiln Door' } }, copies(10)]]);
   });
 
@@ -105,7 +105,7 @@ describe('a text that was typed', () => {
     const typedFor = card.about.value;
     sounds.value = single(1, { notes: 'by a colleague' });
     await settled();
-    card.saveTyped('fxName', 'Kiln Door', typedFor);
+    void card.saveTyped('fxName', 'Kiln Door', typedFor);
     expect(edits).toEqual([[{ set: { fxName: 'Kiln Door' } }]]);
   });
 
@@ -116,8 +116,8 @@ describe('a text that was typed', () => {
     await settled();
     sounds.value = single(3);
     await settled();
-    card.saveTyped('fxName', 'Kiln Door', typedFor);
-    card.saveTyped('fxName', 'Kiln Door', undefined);
+    void card.saveTyped('fxName', 'Kiln Door', typedFor);
+    void card.saveTyped('fxName', 'Kiln Door', undefined);
     expect(edits).toEqual([]);
   });
 });
@@ -160,10 +160,10 @@ describe('a card of many sounds', () => {
 
   it('does not empty a mixed field that was only visited, and sets all to what is typed', () => {
     const { card, edits } = opened(many({ library: 'Fire' }, {}));
-    card.save('library', '');
-    card.save('weight', null);
+    void card.save('library', '');
+    void card.save('weight', null);
     expect(edits).toEqual([]);
-    card.save('library', 'Fire');
+    void card.save('library', 'Fire');
     expect(edits).toEqual([[{ set: { library: 'Fire' } }]]);
   });
 
