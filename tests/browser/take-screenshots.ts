@@ -14,7 +14,6 @@ import { openBrowser, signInPage } from './open-browser.ts';
 const FOLDER = fileURLToPath(new URL('../../docs/screenshots', import.meta.url));
 const base = process.argv[2] ?? 'http://127.0.0.1:4780';
 const { page, close } = await openBrowser();
-await signInPage(page, await signInDemo(base, 'Orla Venn'));
 const headersOfTobias = await signInDemo(base, 'Tobias Reed');
 page.setDefaultTimeout(20_000);
 page.on('pageerror', (error) => process.stderr.write(`page error: ${String(error)}\n`));
@@ -31,6 +30,11 @@ const shot = async (name: string): Promise<void> => {
 
 /** Goes to a place by the rail. */
 const place = (name: string) => page.locator(`nav[aria-label="Places"] ::-p-text(${name})`).click();
+
+await page.goto(`${base}/today`);
+await shows('In this demo, come in as');
+await shot('sign-in');
+await signInPage(page, await signInDemo(base, 'Orla Venn'));
 
 await page.goto(`${base}/intake`);
 await page.waitForSelector('.drive');
@@ -69,7 +73,6 @@ await page.keyboard.down('Control');
 await page.keyboard.press('a');
 await page.keyboard.up('Control');
 await page.waitForSelector('.values');
-await shot('many');
 await page.keyboard.press('Escape');
 await page.keyboard.press('ArrowDown');
 await press('History');
@@ -106,7 +109,6 @@ await page.keyboard.press('w');
 await page.waitForFunction(() => document.querySelectorAll('.plan .item').length > 3);
 await shot('write');
 await page.locator('::-p-text(2 files unreadable)').click();
-await shot('unreadable');
 const knock = path.join(await mkdtemp(path.join(os.tmpdir(), 'flagstone-knock-')), 'three knocks.wav');
 await writeFile(knock, knockBytes());
 await page.goto(`${base}/catalogue`);
@@ -192,6 +194,12 @@ await place('Today');
 await shot('today');
 await place('Setup');
 await shot('setup');
+await page.goto(`${base}/setup?show=people`);
+await page.locator('input[aria-label="Name"]').fill('Fenna Holt');
+await page.locator('input[aria-label="Account to sign in with"]').fill('fenna');
+await press('Add, and make a link');
+await shows('The link for Fenna Holt');
+await shot('people');
 await page.goto(`${base}/setup?show=categories`);
 await page.waitForSelector('input[type="file"]');
 const release = path.join(await mkdtemp(path.join(os.tmpdir(), 'flagstone-release-')), 'UCS, a later release.csv');

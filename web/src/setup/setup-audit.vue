@@ -52,6 +52,7 @@ const isNarrowed = computed(() => Object.values(filter.value).some((value) => va
     <pick-one
       class="choice"
       label="What was done"
+      placeholder="Everything"
       :value="filter.what"
       :choices="all('Everything', choices.whats)"
       @pick="(what) => (filter.what = what)"
@@ -59,6 +60,7 @@ const isNarrowed = computed(() => Object.values(filter.value).some((value) => va
     <pick-one
       class="choice"
       label="By whom"
+      placeholder="Everybody"
       :value="filter.person"
       :choices="all('Everybody', choices.people)"
       @pick="(person) => (filter.person = person)"
