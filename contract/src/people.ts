@@ -137,6 +137,12 @@ export const peopleEndpoints = {
     response: linkFactsSchema,
   }),
   takeLink: endpoint('POST', '/sign-in-link/take', { needs: 'nobody', body: usedLinkSchema, response: signedInSchema }),
+  /** Ends all other sessions of whoever asks. */
+  changePassword: endpoint('POST', '/password', {
+    needs: 'actor',
+    body: z.strictObject({ current: password, password }),
+    response: z.array(sessionSeenSchema),
+  }),
   listSessions: endpoint('GET', '/sessions', { needs: 'asker', response: z.array(sessionSeenSchema) }),
   endSession: endpoint('DELETE', '/sessions/:id', {
     needs: 'actor',

@@ -132,10 +132,16 @@ describe('a session that ends while somebody types', () => {
     // What is behind the form cannot be reached by Tab.
     await walker.press('Shift+Tab');
     expect(await page.evaluate(() => document.activeElement?.closest('.frame') === null)).toBe(true);
+    // Nor by a key, which would act once somebody is in again.
+    const undone: string[] = [];
+    page.on('request', (request) => void (/undo/.test(request.url()) && undone.push(request.url())));
+    await page.evaluate(() => (document.activeElement as HTMLElement | null)?.blur());
+    await walker.press('u');
     await fill('username', 'hester');
     await fill('password', PASSWORD);
     await walker.button('Sign in').click();
     await page.waitForSelector('.frame:not([inert])');
+    expect(undone).toEqual([]);
     expect(await page.$eval(NOTES, (field) => field.value)).toBe('half a sentence about the w');
     await page.locator(NOTES).click();
     await walker.press('End');

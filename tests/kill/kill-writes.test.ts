@@ -8,9 +8,10 @@ const KILLS = sized(60, 400);
 
 describe('a process that is killed while it writes, again and again at random moments', () => {
   it('leaves each file old or new in full, with its audio, and nothing beside it after the next start', async () => {
-    const { torn, journals } = await killWrites(KILLS, 20_261_123);
     // Kills that hit nothing would prove nothing.
-    expect(torn).toBeGreaterThan(KILLS / 20);
-    expect(journals).toBeGreaterThan(KILLS / 66);
+    const enough = { torn: Math.ceil(KILLS / 20), journals: Math.ceil(KILLS / 66) };
+    const { torn, journals } = await killWrites(KILLS, 20_261_123, enough);
+    expect(torn).toBeGreaterThanOrEqual(enough.torn);
+    expect(journals).toBeGreaterThanOrEqual(enough.journals);
   });
 });

@@ -42,9 +42,14 @@ function subjects(): [name: string, bytes: Uint8Array][] {
 
 /**
  * Kills a process that writes into files without end, by SIGKILL at random moments, again and again. After each kill the folder is settled as at
- * a start; then every file has to be one take in full, with the audio it had, and nothing may lie beside them. Throws when that is not so.
+ * a start; then every file has to be one take in full, with the audio it had, and nothing may lie beside them. Throws when that is not so. Goes on after the wanted number, ten times as
+ * long at most, until enough kills have hit a write: how many do is up to the machine.
  */
-export async function killWrites(kills: number, seed: number): Promise<KillResult> {
+export async function killWrites(
+  kills: number,
+  seed: number,
+  enough: { torn: number; journals: number } = { torn: 0, journals: 0 },
+): Promise<KillResult> {
   const root = await mkdtemp(path.join(os.tmpdir(), 'flagstone-kills-'));
   useJournalKeys(Buffer.alloc(32, 7));
   const program = path.join(root, 'write-forever.mjs');
@@ -67,8 +72,11 @@ export async function killWrites(kills: number, seed: number): Promise<KillResul
       digests.set(name, await digestOf(bytes));
     }
     const random = randomNumbers(seed);
-    const result: KillResult = { kills, torn: 0, journals: 0 };
-    for (let kill = 0; kill < kills; kill += 1) {
+    const result: KillResult = { kills: 0, torn: 0, journals: 0 };
+    const isEnough = (): boolean =>
+      result.kills >= kills && result.torn >= enough.torn && result.journals >= enough.journals;
+    for (let kill = 0; kill < kills * 10 && !isEnough(); kill += 1) {
+      result.kills += 1;
       await writeUntilKilled(program, folder, 1 + kill * 1000, random(LONGEST_MS * 10) / 10);
       const left = (await readdir(folder)).filter((name) => name.startsWith('.'));
       if (left.length > 0) result.torn += 1;

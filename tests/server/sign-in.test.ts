@@ -185,6 +185,31 @@ describe('a password', () => {
   });
 });
 
+describe('another password', () => {
+  it('is taken once the one of now was said, and ends the other sessions', async () => {
+    const { account, headers } = await personWith(PASSWORD);
+    const other = headersOf(sessionOf(await signIn(account, PASSWORD)));
+    const change = (current: string, password: string) => send('POST', '/password', { current, password }, headers);
+    expect(await json(change('not the one of now', CHOSEN))).toMatchObject({ code: 'SIGN_IN_REFUSED' });
+    expect(await json(change(PASSWORD, 'too short'))).toMatchObject({ code: 'PASSWORD_REFUSED' });
+    expect((await signIn(account, PASSWORD)).status).toBe(200);
+    const left = await json<SessionSeen[]>(change(PASSWORD, CHOSEN));
+    expect(left.map(({ isThis }) => isThis)).toEqual([true]);
+    while ((await whoIs(other)) !== 401) await new Promise((resolve) => setTimeout(resolve, 20));
+    expect(await whoIs(headers)).not.toBe(401);
+    expect((await signIn(account, PASSWORD)).status).toBe(403);
+    expect((await signIn(account, CHOSEN)).status).toBe(200);
+  });
+
+  it('cannot be guessed at from a session that was left open', async () => {
+    const { headers } = await personWith(PASSWORD);
+    const statuses: number[] = [];
+    for (let at = 0; at < 7; at += 1)
+      statuses.push((await send('POST', '/password', { current: `guess ${at}`, password: CHOSEN }, headers)).status);
+    expect(statuses).toEqual([403, 403, 403, 403, 403, 429, 429]);
+  });
+});
+
 describe('a link to choose a password', () => {
   it('says whom it is for, and holds once, also for two who use it at once', async () => {
     const added = { name: 'Fenna Holt', account: 'fenna', isAdministrator: false };

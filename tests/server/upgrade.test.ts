@@ -6,9 +6,8 @@ import { newDatabase } from './new-database.ts';
 /** What takes a database back to where the first migration leaves it: each one since has its line here. */
 const BEFORE_THE_SECOND = [
   'drop table copy_out_tickets',
-  `drop table sessions, sign_in_links, api_tokens, sign_in_failures, audit_log;
+  `drop table sessions, sign_in_links, api_tokens, passkeys, passkey_challenges, sign_in_failures, audit_log;
    alter table people drop account, drop password_hash, drop is_administrator, drop created_at, drop ended_at`,
-  'drop table passkeys, passkey_challenges',
   'delete from drizzle.__drizzle_migrations where id > (select min(id) from drizzle.__drizzle_migrations)',
 ];
 

@@ -1,5 +1,5 @@
 import type { SessionSeen } from '@flagstone/contract/people';
-import { and, eq, sql } from 'drizzle-orm';
+import { and, eq, ne, sql } from 'drizzle-orm';
 import type { Queryable } from '../db/connect.ts';
 import { sessions } from '../db/people-schema.ts';
 import type { Asker } from './asker.ts';
@@ -24,9 +24,12 @@ export async function beginSession(db: Queryable, personId: number, caller: Call
     browser: caller.browser.slice(0, LONGEST_BROWSER),
     address: caller.address,
   });
+  // What somebody else is at already is left to them, so that two never wait for each other.
   await db.execute(sql`
-    delete from sessions where ends_at < now() or seen_at < now() - ${IDLE}::interval
-      or id in (select id from sessions where person_id = ${personId} order by seen_at desc, id desc offset ${MOST_OF_A_PERSON})`);
+    delete from sessions where id in (
+      select id from sessions where ends_at < now() or seen_at < now() - ${IDLE}::interval
+        or id in (select id from sessions where person_id = ${personId} order by seen_at desc, id desc offset ${MOST_OF_A_PERSON})
+      for update skip locked)`);
   return secret;
 }
 
@@ -85,4 +88,9 @@ export async function endSession(db: Queryable, personId: number, sessionId: num
 /** Ends all sessions of a person. */
 export async function endAllSessions(db: Queryable, personId: number): Promise<void> {
   await db.delete(sessions).where(eq(sessions.personId, personId));
+}
+
+/** Ends all sessions of a person but one. */
+export async function endOtherSessions(db: Queryable, personId: number, keptId: number): Promise<void> {
+  await db.delete(sessions).where(and(eq(sessions.personId, personId), ne(sessions.id, keptId)));
 }

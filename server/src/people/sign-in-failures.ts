@@ -17,9 +17,9 @@ type Kind = keyof typeof FREE;
  * exist and those that do not.
  */
 export async function countTry(db: Queryable, account: string, address: string): Promise<void> {
-  // One after the other in this order always, so that two never wait for each other.
-  await countOne(db, 'account', account);
+  // The address first: one that has to wait does not make its victim's account wait.
   await countOne(db, 'address', address);
+  await countOne(db, 'account', account);
 }
 
 async function countOne(db: Queryable, kind: Kind, name: string): Promise<void> {
@@ -44,8 +44,9 @@ async function countOne(db: Queryable, kind: Kind, name: string): Promise<void> 
 
 /** After signing in the account starts anew; of the address the one try is taken back. */
 export async function forgetTries(db: Queryable, account: string, address: string): Promise<void> {
-  await db.execute(sql`delete from sign_in_failures where key = ${keyOf('account', account)}
-    or last_at < now() - ${FORGOTTEN_AFTER}::interval`);
+  await db.execute(sql`delete from sign_in_failures where key = ${keyOf('account', account)}`);
+  await db.execute(sql`delete from sign_in_failures where key in (
+    select key from sign_in_failures where last_at < now() - ${FORGOTTEN_AFTER}::interval for update skip locked)`);
   await db.execute(
     sql`update sign_in_failures set failures = greatest(0, failures - 1) where key = ${keyOf('address', address)}`,
   );

@@ -5,8 +5,8 @@ import type { AppContext } from '../app-context.ts';
 import { people } from '../db/schema.ts';
 import type { Asker } from './asker.ts';
 import { note, type Caller } from './audit-log.ts';
-import { checkPassword, hashPassword } from './passwords.ts';
-import { beginSession, endSession } from './sessions.ts';
+import { checkPassword, hashPassword, refuseWeak } from './passwords.ts';
+import { beginSession, endOtherSessions, endSession } from './sessions.ts';
 import { countTry, forgetTries } from './sign-in-failures.ts';
 
 /** Account names are written in whatever case. */
@@ -86,4 +86,34 @@ export async function signInDemo(
   if (!person) throw new AppError('NOT_FOUND', 'Nobody of the demo has this number.');
   await note(app.db, { what: 'signs in', about: 'by a click, in the demo', by: person, address: caller.address });
   return beginSession(app.db, person.id, caller);
+}
+
+/**
+ * Takes another password, once the one of now was said, and ends every session but the one that asks. Tries are counted as those to sign in. Throws SIGN_IN_REFUSED,
+ * SIGN_IN_SLOWED, PASSWORD_REFUSED.
+ */
+export async function changePassword(
+  app: Pick<AppContext, 'db' | 'live'>,
+  asker: Asker,
+  { current, password }: { current: string; password: string },
+  caller: Caller,
+): Promise<void> {
+  const [person] = await app.db.select().from(people).where(eq(people.id, asker.personId));
+  if (person?.account == null) throw new AppError('BAD_REQUEST', `${asker.name} has no account to sign in with.`);
+  const { account, name } = person;
+  await countTry(app.db, account, caller.address);
+  const line = { what: 'chooses a password', about: account, by: person, address: caller.address };
+  if (!(await checkPassword(person.passwordHash, current)).isRight) {
+    await note(app.db, { ...line, refused: true });
+    throw new AppError('SIGN_IN_REFUSED', 'That is not your password of now.');
+  }
+  await refuseWeak(password, [name, account, ...name.split(/\s+/)]);
+  const passwordHash = await hashPassword(password);
+  await app.db.transaction(async (tx) => {
+    await forgetTries(tx, account, caller.address);
+    await tx.update(people).set({ passwordHash }).where(eq(people.id, person.id));
+    await endOtherSessions(tx, person.id, asker.sessionId);
+    await note(tx, line);
+    await app.live.publish(tx, { type: 'people' });
+  });
 }

@@ -5,7 +5,7 @@ import type { Endpoint } from '@flagstone/contract/endpoint';
 import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Asker } from '../people/asker.ts';
-import type { Caller } from '../people/audit-log.ts';
+import { note, type Caller } from '../people/audit-log.ts';
 import * as accounts from '../people/accounts.ts';
 import * as tokens from '../people/api-tokens.ts';
 import { auditChoices, auditPage } from '../people/audit-pages.ts';
@@ -112,6 +112,10 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     beginIn(app, await signingIn.signInDemo(app, params.id, caller), session),
   getLink: (app, { body }) => factsOfLink(app.db, body.secret),
   takeLink: async (app, { body, caller, session }) => beginIn(app, await takeLink(app, body, caller), session),
+  changePassword: async (app, { body, asker, caller }) => {
+    await signingIn.changePassword(app, asker, body, caller);
+    return sessionsOf(app.db, asker.personId, asker.sessionId);
+  },
   listSessions: (app, { asker }) => sessionsOf(app.db, asker.personId, asker.sessionId),
   endSession: async (app, { params, asker, caller }) => {
     await signingIn.endOwnSession(app, asker, params.id, caller);
@@ -287,7 +291,13 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   runRecipe: (app, { body, person }) => recipes.runRecipe(app, body, person, body.name),
   suggest: (app, { body }) => suggestFor(app, body.copyIds),
   acceptSuggestions: (app, { body, person }) => acceptSuggestions(app, body.selection, body, person),
-  undoLast: (app, { body, person }) => undoLast(app, person, body?.planId),
+  undoLast: async (app, { body, person, asker, caller }) => {
+    const planId = body?.planId;
+    const line = { what: 'undoes a plan', about: `id ${planId}`, by: actingAs(asker), address: caller.address };
+    // Only that touches files; undoing a word in a record stands in its history.
+    if (planId !== undefined) await note(app.db, line);
+    return undoLast(app, person, planId);
+  },
   redoLast: (app, { person }) => redoLast(app, person),
   undoChange: (app, { params, person }) => undoChange(app, params.id, person),
   planRelocation: (app, { body, person }) => planRelocation(app, body, person),

@@ -1,8 +1,8 @@
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import { categoriesFromRows, type Category } from '@flagstone/core/ucs/category-list';
+import { CsvError, parse } from 'csv-parse/sync';
 import ExcelJS from 'exceljs';
-import Papa from 'papaparse';
 
 /**
  * Only in a process of its own (table-reader.ts): the categories in a file, by its extension: a sheet (.xlsx) or separated text (.csv, .tsv, .txt). Throws LIST_INVALID, saying what is wrong
@@ -36,8 +36,23 @@ async function rowsOfSheet(bytes: Uint8Array): Promise<string[][]> {
 }
 
 function rowsOfText(bytes: Uint8Array): string[][] {
-  const { data } = Papa.parse<string[]>(textOf(bytes).replace(/^\ufeff/, ''), { skipEmptyLines: false });
-  return data;
+  const text = textOf(bytes).replace(/^\ufeff/, '');
+  try {
+    // Rows that are shorter than the heading, and quotes within a cell, are what people have.
+    return parse<string[]>(text, { delimiter: delimiterOf(text), relax_column_count: true, relax_quotes: true });
+  } catch (error) {
+    if (error instanceof CsvError)
+      throw new AppError('LIST_INVALID', `The list cannot be read: ${error.message}.`, { cause: error });
+    throw error;
+  }
+}
+
+/** What stands between the cells of a text: of the usual signs the one that its first line has most of. */
+export function delimiterOf(text: string): string {
+  const [first = ''] = text.split(/\r\n|\r|\n/, 1);
+  const outsideQuotes = first.replace(/"(?:[^"]|"")*"/g, '');
+  const times = (sign: string): number => outsideQuotes.split(sign).length - 1;
+  return [',', ';', '\t', '|'].reduce((best, sign) => (times(sign) > times(best) ? sign : best));
 }
 
 /** UTF-8, else what spreadsheets on Windows write. */

@@ -8,6 +8,7 @@ import { showingErrors } from '../ui/use-errors.ts';
 import { browserName } from './browser-name.ts';
 
 const sessions = ref<SessionSeen[]>([]);
+defineExpose({ show: (now: SessionSeen[]) => (sessions.value = now) });
 void showingErrors(async () => {
   sessions.value = await call('listSessions');
 });

@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus';
+import { ref } from 'vue';
 import OwnPasskeys from '../people/own-passkeys.vue';
+import OwnPassword from '../people/own-password.vue';
 import OwnSessions from '../people/own-sessions.vue';
 import OwnTokens from '../people/own-tokens.vue';
 import { useSession } from '../stores/session.ts';
@@ -8,6 +10,7 @@ import { showingErrors } from '../ui/use-errors.ts';
 
 /** Where somebody sees and ends by what they are let in. */
 const session = useSession();
+const sessions = ref<InstanceType<typeof OwnSessions>>();
 </script>
 
 <template>
@@ -18,7 +21,8 @@ const session = useSession();
       <span class="spring" />
       <el-button @click="showingErrors(session.signOut)">Sign out</el-button>
     </header>
-    <own-sessions />
+    <own-sessions ref="sessions" />
+    <own-password @changed="(now) => sessions?.show(now)" />
     <own-passkeys />
     <own-tokens />
   </div>

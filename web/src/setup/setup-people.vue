@@ -102,7 +102,7 @@ function stateOf({ id, hasLeft, account: signsInAs, hasPassword }: Account): str
             <el-button v-if="each.hasLeft" @click="change(each, { hasLeft: false })">Is back</el-button>
             <template v-else>
               <el-popconfirm
-                v-if="each.account !== null"
+                v-if="each.account !== null && each.id !== session.personId"
                 :title="`${each.name} is signed out everywhere, and the password of before holds no more.`"
                 confirm-button-text="Make a link"
                 width="260"

@@ -9,6 +9,11 @@ export function isBusyElsewhere(target: EventTarget | null): boolean {
   return target instanceof HTMLTextAreaElement || target instanceof HTMLSelectElement;
 }
 
+/** Whether the page is behind a form that has to be answered first, as the one to sign in again: a key would act once that is done. */
+function isBehindForm(): boolean {
+  return document.querySelector('[inert]') !== null;
+}
+
 /** A key as written in the map: `Space`, `ArrowDown`, `/`, `Ctrl+a`. */
 function keyName(event: KeyboardEvent): string {
   const key = event.key === ' ' ? 'Space' : event.key.length === 1 ? event.key.toLowerCase() : event.key;
@@ -26,7 +31,7 @@ export function useKeys<Place extends KeyPlace>(
 ): void {
   const keys = handlers as Record<string, KeyHandler | undefined>;
   const onKey = (event: KeyboardEvent): void => {
-    if (event.defaultPrevented || isBusyElsewhere(event.target)) return;
+    if (event.defaultPrevented || isBusyElsewhere(event.target) || isBehindForm()) return;
     const name = keyName(event);
     const act = keys[name];
     if (!act) return;
