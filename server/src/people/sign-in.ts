@@ -99,8 +99,9 @@ export async function changePassword(
   caller: Caller,
 ): Promise<void> {
   const [person] = await app.db.select().from(people).where(eq(people.id, asker.personId));
-  if (person?.account == null) throw new AppError('BAD_REQUEST', `${asker.name} has no account to sign in with.`);
-  const { account, name } = person;
+  const account = person?.account ?? null;
+  if (!person || account === null) throw new AppError('BAD_REQUEST', `${asker.name} has no account to sign in with.`);
+  const { name } = person;
   await countTry(app.db, account, caller.address);
   const line = { what: 'chooses a password', about: account, by: person, address: caller.address };
   if (!(await checkPassword(person.passwordHash, current)).isRight) {

@@ -38,6 +38,7 @@ describe('a category list as separated text', () => {
 describe('what stands between cells', () => {
   it.each([
     ['Category,SubCategory;x,CatID', ','],
+    ['The list, release 9, of a house\nCategory\tCat ID\n', '\t'],
     ['"a,b,c,d,e";x;y', ';'],
     ['one column', ','],
     ['', ','],

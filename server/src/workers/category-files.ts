@@ -39,7 +39,7 @@ function rowsOfText(bytes: Uint8Array): string[][] {
   const text = textOf(bytes).replace(/^\ufeff/, '');
   try {
     // Rows that are shorter than the heading, and quotes within a cell, are what people have.
-    return parse<string[]>(text, { delimiter: delimiterOf(text), relax_column_count: true, relax_quotes: true });
+    return parse(text, { delimiter: delimiterOf(text), relax_column_count: true, relax_quotes: true });
   } catch (error) {
     if (error instanceof CsvError)
       throw new AppError('LIST_INVALID', `The list cannot be read: ${error.message}.`, { cause: error });
@@ -47,10 +47,14 @@ function rowsOfText(bytes: Uint8Array): string[][] {
   }
 }
 
-/** What stands between the cells of a text: of the usual signs the one that its first line has most of. */
+/** Above the heading may stand titles and notes. */
+const HEADING_WITHIN_LINES = 50;
+
+/** What stands between the cells of a list: of the usual signs the one that its heading, which names the CatID, has most of. */
 export function delimiterOf(text: string): string {
-  const [first = ''] = text.split(/\r\n|\r|\n/, 1);
-  const outsideQuotes = first.replace(/"(?:[^"]|"")*"/g, '');
+  const lines = text.split(/\r\n|\r|\n/, HEADING_WITHIN_LINES);
+  const heading = lines.find((line) => /cat.?id/i.test(line)) ?? lines[0] ?? '';
+  const outsideQuotes = heading.replace(/"(?:[^"]|"")*"/g, '');
   const times = (sign: string): number => outsideQuotes.split(sign).length - 1;
   return [',', ';', '\t', '|'].reduce((best, sign) => (times(sign) > times(best) ? sign : best));
 }
