@@ -6,6 +6,7 @@ import type { ApiToken, SessionSeen } from '@flagstone/contract/people';
 import { httpServer } from '@flagstone/server/http-server';
 import { firstLink } from '@flagstone/server/people/sign-in-links';
 import { sql } from 'drizzle-orm';
+import pg from 'pg';
 import pino from 'pino';
 import { headersOf, sessionOf, signedInAs } from '../signed-in.ts';
 import { TestApplication } from './test-application.ts';
@@ -124,6 +125,29 @@ describe('signing in', () => {
     for (let at = 0; at < 22; at += 1) statuses.push((await signIn(`miller${at}`, 'not the one')).status);
     expect(statuses.slice(0, 20).every((status) => status === 403)).toBe(true);
     expect(statuses.slice(20)).toEqual([429, 429]);
+  });
+
+  it('is refused when the password was taken back while it was verified', async () => {
+    const { account, id } = await personWith(PASSWORD);
+    const resetting = new pg.Client(app.databaseAddress);
+    await resetting.connect();
+    // As a new link does, which has not ended yet.
+    await resetting.query('begin');
+    await resetting.query('update people set password_hash = null where id = $1', [id]);
+    const answer = signIn(account, PASSWORD);
+    const waits = async (): Promise<number> =>
+      (
+        await resetting.query(
+          `select from pg_stat_activity where wait_event_type = 'Lock' and datname = current_database()`,
+        )
+      ).rowCount ?? 0;
+    while ((await waits()) === 0) await new Promise((resolve) => setTimeout(resolve, 20));
+    await resetting.query('commit');
+    await resetting.end();
+    expect((await answer).status).toBe(403);
+    const { rows } = await app.context.db.execute(sql`select from sessions where person_id = ${id}`);
+    // The one that the link began, and no other.
+    expect(rows).toHaveLength(1);
   });
 
   it('makes a hash by other parameters new', async () => {

@@ -135,10 +135,13 @@ export async function signInByPasskey(app: App, response: PasskeyAnswer, site: S
     );
     if (!verified) throw refused();
     return await app.db.transaction(async (tx) => {
-      await tx
+      const kept = await tx
         .update(passkeys)
         .set({ counter: authenticationInfo.newCounter, usedAt: new Date() })
-        .where(eq(passkeys.id, passkey.id));
+        .where(eq(passkeys.id, passkey.id))
+        .returning({ id: passkeys.id });
+      // Ended while it was verified.
+      if (kept.length === 0) throw refused();
       await note(tx, line);
       return beginSession(tx, person.id, caller);
     });

@@ -2,6 +2,7 @@ import { AppError } from '@flagstone/core/errors';
 import type { SignIn } from '@flagstone/contract/people';
 import { and, eq, isNull } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { Transaction } from '../db/connect.ts';
 import { people } from '../db/schema.ts';
 import type { Asker } from './asker.ts';
 import { note, type Caller } from './audit-log.ts';
@@ -29,10 +30,11 @@ export async function signIn(
   const { isRight, isOutdated } = await checkPassword(person?.passwordHash ?? null, password);
   if (!person || !isRight) {
     await note(app.db, { what: 'signs in', about: account, by: undefined, address: caller.address, refused: true });
-    throw new AppError('SIGN_IN_REFUSED', 'There is no account with this name and this password.');
+    throw wrongPassword();
   }
   const rehashed = isOutdated ? await hashPassword(password) : undefined;
   return app.db.transaction(async (tx) => {
+    await refuseReplaced(tx, person);
     await forgetTries(tx, account, caller.address);
     if (rehashed !== undefined) await tx.update(people).set({ passwordHash: rehashed }).where(eq(people.id, person.id));
     await note(tx, { what: 'signs in', about: account, by: person, address: caller.address });
@@ -111,10 +113,28 @@ export async function changePassword(
   await refuseWeak(password, [name, account, ...name.split(/\s+/)]);
   const passwordHash = await hashPassword(password);
   await app.db.transaction(async (tx) => {
+    await refuseReplaced(tx, person);
     await forgetTries(tx, account, caller.address);
     await tx.update(people).set({ passwordHash }).where(eq(people.id, person.id));
     await endOtherSessions(tx, person.id, asker.sessionId);
     await note(tx, line);
     await app.live.publish(tx, { type: 'people' });
   });
+}
+
+/** Locks a person's password until the transaction ends. Throws SIGN_IN_REFUSED for one that was replaced, by a link for instance, while it was verified. */
+async function refuseReplaced(
+  tx: Transaction,
+  { id, passwordHash }: { id: number; passwordHash: string | null },
+): Promise<void> {
+  const [now] = await tx
+    .select({ passwordHash: people.passwordHash, endedAt: people.endedAt })
+    .from(people)
+    .where(eq(people.id, id))
+    .for('update');
+  if (!now || now.endedAt !== null || now.passwordHash !== passwordHash) throw wrongPassword();
+}
+
+function wrongPassword(): AppError {
+  return new AppError('SIGN_IN_REFUSED', 'There is no account with this name and this password.');
 }
