@@ -19,3 +19,8 @@ export function allOf(conditions: readonly SQL[]): SQL {
 export function isBelow(column: SQL, folder: string): SQL {
   return folder === '' ? sql`true` : sql`(${column} = ${folder} or starts_with(${column}, ${`${folder}/`}))`;
 }
+
+/** So many milliseconds from now by the database's clock, by which it is compared later. */
+export function fromNow(milliseconds: number): SQL {
+  return sql`now() + ${milliseconds} * interval '1 millisecond'`;
+}

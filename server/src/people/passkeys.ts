@@ -13,6 +13,7 @@ import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { passkeyChallenges, passkeys } from '../db/people-schema.ts';
 import { people } from '../db/schema.ts';
+import { fromNow } from '../db/sql-parts.ts';
 import type { Asker } from './asker.ts';
 import { note, type Caller } from './audit-log.ts';
 import { beginSession } from './sessions.ts';
@@ -185,7 +186,7 @@ async function keepChallenge(db: Queryable, challenge: string, personId: number 
     sql`select count(*) >= ${MOST_CHALLENGES} as many from passkey_challenges`,
   );
   if (rows[0]?.many) throw new AppError('UNAVAILABLE', 'Too many people are signing in just now.');
-  await db.insert(passkeyChallenges).values({ challenge, personId, endsAt: new Date(Date.now() + CHALLENGE_LASTS_MS) });
+  await db.insert(passkeyChallenges).values({ challenge, personId, endsAt: fromNow(CHALLENGE_LASTS_MS) });
 }
 
 async function takeChallenge(db: Queryable, challenge: string, personId: number | null): Promise<boolean> {

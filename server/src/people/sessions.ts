@@ -2,6 +2,7 @@ import type { SessionSeen } from '@flagstone/contract/people';
 import { and, eq, ne, sql } from 'drizzle-orm';
 import type { Queryable } from '../db/connect.ts';
 import { sessions } from '../db/people-schema.ts';
+import { fromNow } from '../db/sql-parts.ts';
 import type { Asker } from './asker.ts';
 import type { Caller } from './audit-log.ts';
 import { digestOf, newSecret } from './secrets.ts';
@@ -20,7 +21,7 @@ export async function beginSession(db: Queryable, personId: number, caller: Call
   await db.insert(sessions).values({
     digest: digestOf(secret),
     personId,
-    endsAt: new Date(Date.now() + LONGEST_SESSION_MS),
+    endsAt: fromNow(LONGEST_SESSION_MS),
     browser: caller.browser.slice(0, LONGEST_BROWSER),
     address: caller.address,
   });

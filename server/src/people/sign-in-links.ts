@@ -5,6 +5,7 @@ import type { AppContext } from '../app-context.ts';
 import type { Queryable, Transaction } from '../db/connect.ts';
 import { signInLinks } from '../db/people-schema.ts';
 import { people } from '../db/schema.ts';
+import { fromNow } from '../db/sql-parts.ts';
 import { note, type Caller } from './audit-log.ts';
 import { hashPassword, refuseWeak } from './passwords.ts';
 import { digestOf, newSecret } from './secrets.ts';
@@ -34,9 +35,7 @@ export async function firstLink(db: Queryable): Promise<string | undefined> {
 
 async function keepLink(db: Queryable, personId: number | null): Promise<string> {
   const secret = newSecret();
-  await db
-    .insert(signInLinks)
-    .values({ digest: digestOf(secret), personId, endsAt: new Date(Date.now() + LINK_LASTS_MS) });
+  await db.insert(signInLinks).values({ digest: digestOf(secret), personId, endsAt: fromNow(LINK_LASTS_MS) });
   return secret;
 }
 

@@ -167,6 +167,8 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
       () => clearInterval(looking),
     ];
     session.once('disconnected', () => stop.forEach((each) => each()));
+    // The session may have ended after it was looked at and before anybody listened for that.
+    endUnlessAsked();
   },
 };
 
