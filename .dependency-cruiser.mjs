@@ -5,7 +5,7 @@
 
 const TEST = '\\.test\\.ts$';
 
-const GROUND = ['db', 'disk', 'live', 'jobs', 'workers'];
+const GROUND = ['db', 'rights', 'disk', 'live', 'jobs', 'workers'];
 const RECORDS = [...GROUND, 'drives', 'records'];
 const TOOLS = [...RECORDS, 'describing', 'finding', 'listening'];
 const ALL = [...TOOLS, 'intake', 'plans', 'delivering'];
@@ -14,8 +14,9 @@ const MAY_KNOW = {
   db: [],
   disk: [],
   live: ['db'],
-  jobs: ['db'],
-  people: ['db', 'live'],
+  rights: ['db'],
+  jobs: ['db', 'rights'],
+  people: ['db', 'rights', 'live'],
   workers: ['disk'],
   drives: GROUND,
   records: [...GROUND, 'drives'],

@@ -1,6 +1,7 @@
 import type { Database } from '@flagstone/server/db/connect';
 import { sessions } from '@flagstone/server/db/people-schema';
-import { people } from '@flagstone/server/db/schema';
+import { collectionPeople, people } from '@flagstone/server/db/schema';
+import { sql } from 'drizzle-orm';
 import { digestOf } from '@flagstone/server/people/secrets';
 
 const PEOPLE = [
@@ -22,6 +23,10 @@ export async function addTestPeople(db: Database): Promise<void> {
       .onConflictDoUpdate({ target: people.name, set: facts })
       .returning({ id: people.id });
     if (kept?.id !== at + 1) throw new Error(`${name} is person ${kept?.id}`);
+    await db
+      .insert(collectionPeople)
+      .select(sql`select id, ${kept.id}::int, 'librarian' from collections`)
+      .onConflictDoNothing();
     await db
       .insert(sessions)
       .values({

@@ -1,6 +1,6 @@
 import type { FieldName } from '@flagstone/core/record/fields';
 import { z } from 'zod';
-import { endpoint, idParams } from './endpoint.ts';
+import { as, endpoint, idParams } from './endpoint.ts';
 
 /** Lists of names that records should agree on; the code is the CreatorID, the SourceID or the address of the licence. */
 export const AUTHORITY_KINDS = ['creator', 'library', 'publisher', 'licence', 'microphone'] as const;
@@ -32,22 +32,28 @@ export const newAuthoritySchema = z.strictObject({
 });
 
 export const authoritiesEndpoints = {
-  listAuthorities: endpoint('GET', '/authorities', { needs: 'asker', response: z.array(authoritySchema) }),
+  listAuthorities: endpoint('GET', '/authorities', {
+    needs: as('assistant', 'anything'),
+    response: z.array(authoritySchema),
+  }),
   saveAuthority: endpoint('POST', '/authorities', {
-    needs: 'actor',
+    needs: as('librarian', 'everything'),
     body: newAuthoritySchema,
     response: z.array(authoritySchema),
   }),
   removeAuthority: endpoint('DELETE', '/authorities/:id', {
-    needs: 'actor',
+    needs: as('librarian', 'everything'),
     audit: 'takes a name off its list',
     params: idParams,
     response: z.array(authoritySchema),
   }),
   /** Takes over the names that records say. */
-  gatherAuthorities: endpoint('POST', '/authorities/gather', { needs: 'actor', response: z.array(authoritySchema) }),
+  gatherAuthorities: endpoint('POST', '/authorities/gather', {
+    needs: as('librarian', 'everything'),
+    response: z.array(authoritySchema),
+  }),
   mergeAuthority: endpoint('POST', '/authorities/:id/merge', {
-    needs: 'actor',
+    needs: as('librarian', 'everything'),
     audit: 'merges a name',
     params: idParams,
     body: z.strictObject({ intoId: z.number().int().positive() }),

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { changeSchema } from './changes.ts';
-import { endpoint } from './endpoint.ts';
+import { as, endpoint } from './endpoint.ts';
 
 export const categorySchema = z.object({
   category: z.string(),
@@ -65,19 +65,22 @@ export const categoryListsEndpoints = {
   }),
   /** How many records have each CatID, those that are not filed too. */
   countCategoryUses: endpoint('GET', '/categories/uses', {
-    needs: 'asker',
+    needs: as('listener', 'anything'),
     response: z.array(z.object({ catId: z.string(), records: z.number() })),
   }),
-  listCategoryLists: endpoint('GET', '/category-lists', { needs: 'asker', response: z.array(categoryListSchema) }),
+  listCategoryLists: endpoint('GET', '/category-lists', {
+    needs: as('listener', 'anything'),
+    response: z.array(categoryListSchema),
+  }),
   /** What taking another list would change; nothing is changed. */
   compareCategoryList: endpoint('POST', '/category-lists/compare', {
-    needs: 'actor',
+    needs: 'administrator',
     body: z.strictObject({ list: wantedListSchema }),
     response: listComparisonSchema,
   }),
   /** Takes another list and moves the records over, as one change. */
   adoptCategoryList: endpoint('POST', '/category-lists/adopt', {
-    needs: 'actor',
+    needs: 'administrator',
     audit: 'adopts a category list',
     body: adoptListSchema,
     response: changeSchema,

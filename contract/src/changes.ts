@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { endpoint, idParams } from './endpoint.ts';
+import { as, endpoint, idParams } from './endpoint.ts';
 import { jobSchema } from './jobs.ts';
 
 export const changeSchema = z.object({
@@ -21,11 +21,15 @@ export type UndoAnswer = z.infer<typeof undoAnswerSchema>;
 
 export const changesEndpoints = {
   undoLast: endpoint('POST', '/undo', {
-    needs: 'actor',
+    needs: 'asker',
     body: z.strictObject({ planId: z.number().int().positive().optional() }).optional(),
     response: undoAnswerSchema,
   }),
   /** Does again what the person undid last, unless they changed something since. */
-  redoLast: endpoint('POST', '/redo', { needs: 'actor', response: z.object({ summary: z.string() }) }),
-  undoChange: endpoint('POST', '/changes/:id/undo', { needs: 'actor', params: idParams, response: changeSchema }),
+  redoLast: endpoint('POST', '/redo', { needs: 'asker', response: z.object({ summary: z.string() }) }),
+  undoChange: endpoint('POST', '/changes/:id/undo', {
+    needs: as('assistant', 'change'),
+    params: idParams,
+    response: changeSchema,
+  }),
 };

@@ -3,7 +3,8 @@ import { LETTER_CASES } from '@flagstone/core/text/letter-case';
 import { BLOCK_NAMES } from '@flagstone/core/naming/name-blocks';
 import type { FreeBlock } from '@flagstone/core/naming/naming-pattern';
 import { z } from 'zod';
-import { endpoint, idParams } from './endpoint.ts';
+import { as, endpoint, idParams } from './endpoint.ts';
+import { roleSchema } from './roles.ts';
 
 const blockRuleSchema = z.strictObject({
   field: z.enum(FIELD_NAMES),
@@ -24,7 +25,8 @@ export const collectionSchema = z.object({
   name: z.string(),
   /** Null for the standard as it is. */
   pattern: namingPatternSchema.nullable(),
-  personIds: z.array(z.number()),
+  /** Who works on it, in which role; beside them, all administrators. */
+  people: z.array(z.object({ personId: z.number(), role: roleSchema })),
   folders: z.number(),
   /** Files that are there, on drives that are here or away. */
   files: z.number(),
@@ -37,7 +39,6 @@ export const newCollectionSchema = z.strictObject({ name });
 export const collectionChangeSchema = z.strictObject({
   name: name.optional(),
   pattern: namingPatternSchema.nullable().optional(),
-  personIds: z.array(z.number().int().positive()).max(1000).optional(),
   retired: z.boolean().optional(),
 });
 export type CollectionChange = z.infer<typeof collectionChangeSchema>;
@@ -45,21 +46,21 @@ export type CollectionChange = z.infer<typeof collectionChangeSchema>;
 export const collectionsEndpoints = {
   listCollections: endpoint('GET', '/collections', { needs: 'asker', response: z.array(collectionSchema) }),
   makeCollection: endpoint('POST', '/collections', {
-    needs: 'actor',
+    needs: 'administrator',
     audit: 'makes a collection',
     body: newCollectionSchema,
     response: z.array(collectionSchema),
   }),
   updateCollection: endpoint('PATCH', '/collections/:id', {
-    needs: 'actor',
+    needs: as('librarian', 'collection'),
     audit: 'changes a collection',
     params: idParams,
     body: collectionChangeSchema,
     response: z.array(collectionSchema),
   }),
-  /** Puts its folders and people into another collection and removes it. */
+  /** Puts its folders into another collection and removes it; who had a role in it has it in the other one too, unless they have another one there. */
   mergeCollection: endpoint('POST', '/collections/:id/merge', {
-    needs: 'actor',
+    needs: 'administrator',
     audit: 'merges a collection',
     params: idParams,
     body: z.strictObject({ intoId: z.number().int().positive() }),
@@ -67,7 +68,7 @@ export const collectionsEndpoints = {
   }),
   /** What suggestions have learned from decisions in a collection. */
   listLearned: endpoint('GET', '/collections/:id/learned', {
-    needs: 'asker',
+    needs: as('assistant', 'collection'),
     params: idParams,
     response: z.object({
       total: z.number(),
@@ -75,7 +76,7 @@ export const collectionsEndpoints = {
     }),
   }),
   forgetLearned: endpoint('POST', '/collections/:id/forget', {
-    needs: 'actor',
+    needs: as('librarian', 'collection'),
     audit: 'forgets what was learned',
     params: idParams,
     body: z.strictObject({ word: z.string().max(5000).optional() }),

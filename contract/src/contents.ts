@@ -1,6 +1,6 @@
 import { FIELD_NAMES } from '@flagstone/core/record/fields';
 import { z } from 'zod';
-import { endpoint, idParams } from './endpoint.ts';
+import { as, endpoint, idParams } from './endpoint.ts';
 import { issueSchema } from './record.ts';
 import { selectionSchema } from './selection.ts';
 
@@ -50,15 +50,19 @@ export const disagreementsSchema = z.object({
 export type Disagreements = z.infer<typeof disagreementsSchema>;
 
 export const contentsEndpoints = {
-  getContents: endpoint('GET', '/copies/:id/contents', { needs: 'asker', params: idParams, response: contentsSchema }),
+  getContents: endpoint('GET', '/copies/:id/contents', {
+    needs: as('listener', 'copy'),
+    params: idParams,
+    response: contentsSchema,
+  }),
   countDisagreements: endpoint('POST', '/disagreements', {
-    needs: 'actor',
+    needs: as('listener', 'selection'),
     body: disagreementsQuerySchema,
     response: disagreementsSchema,
   }),
   /** What only the file itself says: where it stands in time, in samples since midnight. */
   getFileTime: endpoint('GET', '/sounds/:id/file-time', {
-    needs: 'asker',
+    needs: as('listener', 'sound'),
     params: idParams,
     response: z.object({ timeReference: z.number().nullable() }),
   }),

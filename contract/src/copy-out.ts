@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { endpoint, rawEndpoint } from './endpoint.ts';
+import { as, endpoint, rawEndpoint } from './endpoint.ts';
 import { jobSchema } from './jobs.ts';
 import { selectionSchema } from './selection.ts';
 
@@ -29,9 +29,13 @@ export const copyOutSizeSchema = z.object({
 
 export const copyOutEndpoints = {
   /** Copies nothing yet: says how much it would be. */
-  prepareCopyOut: endpoint('POST', '/copy-out', { needs: 'actor', body: copyOutSchema, response: copyOutSizeSchema }),
+  prepareCopyOut: endpoint('POST', '/copy-out', {
+    needs: as('editor', 'copyOut'),
+    body: copyOutSchema,
+    response: copyOutSizeSchema,
+  }),
   copyOutToFolder: endpoint('POST', '/copy-out/folder', {
-    needs: 'actor',
+    needs: as('editor', 'copyOut'),
     audit: 'copies sounds out',
     body: copyOutToFolderSchema,
     response: jobSchema,
@@ -40,7 +44,7 @@ export const copyOutEndpoints = {
 
 export const copyOutRawEndpoints = {
   downloadZip: rawEndpoint('GET', '/copy-out/:ticket', {
-    needs: 'asker',
+    needs: as('editor', 'anything'),
     audit: 'takes a ZIP file',
     params: z.object({ ticket: z.uuid() }),
   }),

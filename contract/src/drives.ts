@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { endpoint } from './endpoint.ts';
+import { as, endpoint } from './endpoint.ts';
 
 export const driveSchema = z.object({
   id: z.string(),
@@ -20,9 +20,9 @@ export const driveSchema = z.object({
 export type Drive = z.infer<typeof driveSchema>;
 
 export const drivesEndpoints = {
-  listDrives: endpoint('GET', '/drives', { needs: 'asker', response: z.array(driveSchema) }),
+  listDrives: endpoint('GET', '/drives', { needs: as('listener', 'anything'), response: z.array(driveSchema) }),
   updateDrive: endpoint('PATCH', '/drives/:id', {
-    needs: 'actor',
+    needs: 'administrator',
     audit: 'changes a drive',
     params: z.object({ id: z.uuid() }),
     body: z.strictObject({
@@ -33,7 +33,7 @@ export const drivesEndpoints = {
     response: z.array(driveSchema),
   }),
   listFolders: endpoint('GET', '/folders', {
-    needs: 'asker',
+    needs: as('editor', 'anything'),
     query: z.object({ path: z.string().max(4096).default('') }),
     response: z.object({
       path: z.string(),

@@ -1,12 +1,54 @@
 import { z } from 'zod';
+import type { Role } from './roles.ts';
 
 export type Method = 'GET' | 'POST' | 'PATCH' | 'DELETE';
 
+/** Of which collections a role is needed: of those that what an endpoint names belongs to. */
+export type Subject =
+  /** At least one collection; what the answer tells is only of those. */
+  | 'anything'
+  /** All collections, for what they share: names, rules. */
+  | 'everything'
+  | 'collection'
+  | 'readFolder'
+  /** A folder on disk, by its path: of the collection that is named, and of those whose folders hold it or lie in it. */
+  | 'folder'
+  /** All that is known below a folder of a drive. */
+  | 'place'
+  | 'batch'
+  /** One of the collections that hold it: a sound may have copies in several. */
+  | 'sound'
+  /** The collection of the very file. */
+  | 'copy'
+  /** Of each of the sounds that are chosen, one of its collections. */
+  | 'selection'
+  | 'copies'
+  | 'rows'
+  | 'copyOut'
+  /** Of each file that is chosen, its own collection. */
+  | 'files'
+  | 'plan'
+  | 'change'
+  | 'job'
+  /** A pull list is seen by whoever made it, and by those who see a sound in it. */
+  | 'pullList'
+  | 'pullEntry';
+
+/** A role that is needed, and of which collections. */
+export interface RoleNeeded {
+  role: Role;
+  of: Subject;
+}
+
+/** What an endpoint needs that concerns collections. */
+export const as = (role: Role, of: Subject): RoleNeeded => ({ role, of });
+
 /**
- * Who may ask: `nobody` has to be signed in; an `asker` is, by a session or a token; an `actor`, who changes something, sends a header too, which no page of another
- * site can send; an `administrator` may do everything in the house, and sends that header where something is changed.
+ * Who may ask: `nobody` has to be signed in; an `asker` is, by a session or a token, and asks what is theirs; a `session` is somebody in person, as a
+ * token must not make further keys; an `administrator` may do everything in the whole house;
+ * for everything else a role is needed.
  */
-export type Needs = 'nobody' | 'asker' | 'actor' | 'administrator';
+export type Needs = 'nobody' | 'asker' | 'session' | 'administrator' | RoleNeeded;
 
 /** One address of the API with the schemas of what goes in and what comes out. Server and web client are both built from it. */
 export interface Endpoint<Params = unknown, Query = unknown, Body = unknown, Response = unknown> {

@@ -1,6 +1,6 @@
 import { fieldLabel, FIELD_NAMES, type FieldName } from '@flagstone/core/record/fields';
 import { z } from 'zod';
-import { rawEndpoint } from './endpoint.ts';
+import { as, rawEndpoint } from './endpoint.ts';
 import { listOrderSchema, selectionSchema } from './selection.ts';
 
 /** Tables, which can be brought back. */
@@ -70,11 +70,21 @@ export const exportSchema = z.strictObject({
 });
 export type ExportRequest = z.infer<typeof exportSchema>;
 
+/** A form has texts only. */
+const asJson = z.string().transform((text, context): unknown => {
+  try {
+    return JSON.parse(text);
+  } catch {
+    context.addIssue({ code: 'custom', message: 'is not JSON' });
+    return z.NEVER;
+  }
+});
+
 export const exportsRawEndpoints = {
   /** Records as a table, from a form of the page, so that the browser writes it to disk as it comes. `request` is an exportSchema as JSON. */
   exportTable: rawEndpoint('POST', '/export', {
-    needs: 'asker',
+    needs: as('editor', 'selection'),
     audit: 'takes records out',
-    body: { as: 'form', most: '4mb', schema: z.object({ request: z.string() }) },
+    body: { as: 'form', most: '4mb', schema: z.object({ request: asJson.pipe(exportSchema) }) },
   }),
 };

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { endpoint } from './endpoint.ts';
+import { as, endpoint } from './endpoint.ts';
 import { filterSchema } from './selection.ts';
 
 /** What the index counts, in the order in which it is shown. */
@@ -84,9 +84,13 @@ export type FolderLevel = z.infer<typeof folderLevelSchema>;
 
 export const facetsEndpoints = {
   /** What the list holds by category (a chosen one does not narrow them), and by form, channels, length and so on, each value with the term that narrows to it. */
-  countIndex: endpoint('GET', '/catalogue/index', { needs: 'asker', query: filterSchema, response: indexCountsSchema }),
+  countIndex: endpoint('GET', '/catalogue/index', {
+    needs: as('listener', 'anything'),
+    query: filterSchema,
+    response: indexCountsSchema,
+  }),
   listFolderLevel: endpoint('GET', '/catalogue/folders', {
-    needs: 'asker',
+    needs: as('listener', 'anything'),
     query: folderQuerySchema,
     response: folderLevelSchema,
   }),

@@ -1,6 +1,6 @@
 import { FIELD_NAMES } from '@flagstone/core/record/fields';
 import { z } from 'zod';
-import { rawEndpoint } from './endpoint.ts';
+import { as, rawEndpoint } from './endpoint.ts';
 import { TABLE_FORMATS } from './exports.ts';
 
 /** How a table is brought back; the table itself is the body. Numbers and booleans arrive as text. */
@@ -40,7 +40,7 @@ export type ImportResult = z.infer<typeof importResultSchema>;
 export const importsRawEndpoints = {
   /** Brings a table back, which is the body; answers with what differs from the records, or what was changed. */
   importTable: rawEndpoint('POST', '/import', {
-    needs: 'actor',
+    needs: as('librarian', 'anything'),
     audit: 'brings a table back',
     query: importQuerySchema,
     body: { as: 'bytes', most: '64mb' },

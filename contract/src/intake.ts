@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { endpoint, idParams } from './endpoint.ts';
+import { as, endpoint, idParams } from './endpoint.ts';
 import { jobSchema } from './jobs.ts';
 import { soundPageSchema } from './record.ts';
 import { listQuerySchema } from './selection.ts';
@@ -54,9 +54,12 @@ export const unreadableSchema = z.object({
 export type Unreadable = z.infer<typeof unreadableSchema>;
 
 export const intakeEndpoints = {
-  listReadFolders: endpoint('GET', '/read-folders', { needs: 'asker', response: z.array(readFolderSchema) }),
+  listReadFolders: endpoint('GET', '/read-folders', {
+    needs: as('listener', 'anything'),
+    response: z.array(readFolderSchema),
+  }),
   updateReadFolder: endpoint('PATCH', '/read-folders/:id', {
-    needs: 'actor',
+    needs: as('librarian', 'readFolder'),
     audit: 'changes a folder that was read',
     params: idParams,
     body: z.strictObject({
@@ -75,10 +78,14 @@ export const intakeEndpoints = {
     response: readFolderSchema,
   }),
   /** Reads a folder again; what is filed and the same does not come into preparation once more. */
-  readAgain: endpoint('POST', '/read-folders/:id/read', { needs: 'actor', params: idParams, response: jobSchema }),
+  readAgain: endpoint('POST', '/read-folders/:id/read', {
+    needs: as('librarian', 'readFolder'),
+    params: idParams,
+    response: jobSchema,
+  }),
   /** What reading a folder would find; nothing is recorded. */
   countIntake: endpoint('POST', '/intake/count', {
-    needs: 'actor',
+    needs: as('librarian', 'folder'),
     body: z.strictObject({ path: z.string().min(1).max(4096) }),
     response: z.object({
       files: z.number(),
@@ -90,7 +97,7 @@ export const intakeEndpoints = {
     }),
   }),
   startIntake: endpoint('POST', '/intake', {
-    needs: 'actor',
+    needs: as('librarian', 'folder'),
     audit: 'reads a folder',
     body: z.strictObject({
       path: z.string().min(1).max(4096),
@@ -100,21 +107,25 @@ export const intakeEndpoints = {
     }),
     response: z.object({ batch: batchSchema, job: jobSchema }),
   }),
-  listBatches: endpoint('GET', '/batches', { needs: 'asker', response: z.array(batchSchema) }),
-  getBatch: endpoint('GET', '/batches/:id', { needs: 'asker', params: idParams, response: batchSchema }),
+  listBatches: endpoint('GET', '/batches', { needs: as('listener', 'anything'), response: z.array(batchSchema) }),
+  getBatch: endpoint('GET', '/batches/:id', {
+    needs: as('assistant', 'batch'),
+    params: idParams,
+    response: batchSchema,
+  }),
   listBatchRows: endpoint('GET', '/batches/:id/rows', {
-    needs: 'asker',
+    needs: as('assistant', 'batch'),
     params: idParams,
     query: listQuerySchema,
     response: soundPageSchema,
   }),
   listUnreadable: endpoint('GET', '/batches/:id/unreadable', {
-    needs: 'asker',
+    needs: as('assistant', 'batch'),
     params: idParams,
     response: z.array(unreadableSchema),
   }),
   fileBatch: endpoint('POST', '/batches/:id/file', {
-    needs: 'actor',
+    needs: as('librarian', 'batch'),
     audit: 'files a batch',
     params: idParams,
     response: z.object({ filed: z.number(), batch: batchSchema }),

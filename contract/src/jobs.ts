@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { endpoint, rawEndpoint } from './endpoint.ts';
+import { as, endpoint, rawEndpoint } from './endpoint.ts';
 
 export const jobKindSchema = z.enum(['index', 'rename', 'write', 'relocate', 'cut', 'undo', 'measure', 'copyOut']);
 export type JobKind = z.infer<typeof jobKindSchema>;
@@ -21,6 +21,10 @@ export const jobSchema = z.object({
   /** What the job worked on: a batch or a plan. */
   batchId: z.number().nullable(),
   planId: z.number().nullable(),
+  /** Whoever asked for it. */
+  personId: z.number(),
+  /** Whose files it works on; empty for a job that only administrators and whoever asked for it see. */
+  collectionIds: z.array(z.number()),
   /** The drive that a waiting job needs and that is away. */
   awaitsDrive: z.string().nullable(),
   result: z.record(z.string(), z.number()),
@@ -58,10 +62,22 @@ const jobParams = z.object({ id: z.uuid() });
 
 export const jobsEndpoints = {
   listJobs: endpoint('GET', '/jobs', { needs: 'asker', response: z.array(jobSchema) }),
-  cancelJob: endpoint('POST', '/jobs/:id/cancel', { needs: 'actor', params: jobParams, response: jobSchema }),
-  pauseJob: endpoint('POST', '/jobs/:id/pause', { needs: 'actor', params: jobParams, response: jobSchema }),
+  cancelJob: endpoint('POST', '/jobs/:id/cancel', {
+    needs: as('librarian', 'job'),
+    params: jobParams,
+    response: jobSchema,
+  }),
+  pauseJob: endpoint('POST', '/jobs/:id/pause', {
+    needs: as('librarian', 'job'),
+    params: jobParams,
+    response: jobSchema,
+  }),
   /** Lets a paused job go on, and one that ended try again what failed. */
-  resumeJob: endpoint('POST', '/jobs/:id/resume', { needs: 'actor', params: jobParams, response: jobSchema }),
+  resumeJob: endpoint('POST', '/jobs/:id/resume', {
+    needs: as('librarian', 'job'),
+    params: jobParams,
+    response: jobSchema,
+  }),
 };
 
 export const jobsRawEndpoints = {

@@ -15,14 +15,14 @@ export const namedLayoutSchema = z.object({ id: z.number(), name: z.string(), la
 export type NamedLayout = z.infer<typeof namedLayoutSchema>;
 
 export const layoutsEndpoints = {
-  listLayouts: endpoint('GET', '/layouts', { needs: 'actor', response: z.array(namedLayoutSchema) }),
+  listLayouts: endpoint('GET', '/layouts', { needs: 'asker', response: z.array(namedLayoutSchema) }),
   saveLayout: endpoint('POST', '/layouts', {
-    needs: 'actor',
+    needs: 'asker',
     body: z.strictObject({ name: z.string().trim().min(1).max(60), layout: columnLayoutSchema }),
     response: z.array(namedLayoutSchema),
   }),
   removeLayout: endpoint('DELETE', '/layouts/:id', {
-    needs: 'actor',
+    needs: 'asker',
     params: idParams,
     response: z.array(namedLayoutSchema),
   }),

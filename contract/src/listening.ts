@@ -2,7 +2,7 @@ import { BAND_KINDS } from '@flagstone/core/audio/try-out/biquad';
 import { ROOMS } from '@flagstone/core/audio/try-out/rooms';
 import type { TryOut } from '@flagstone/core/audio/try-out/try-out';
 import { z } from 'zod';
-import { endpoint, idParams, rawEndpoint } from './endpoint.ts';
+import { as, endpoint, idParams, rawEndpoint } from './endpoint.ts';
 import { planSchema } from './plans.ts';
 import { soundRowSchema } from './record.ts';
 
@@ -120,52 +120,68 @@ const triedOutQuery = z
 export const listeningEndpoints = {
   /** The slices that a sound falls into; nothing is recorded. */
   findSlices: endpoint('POST', '/sounds/:id/slices/find', {
-    needs: 'actor',
+    needs: as('listener', 'sound'),
     params: idParams,
     body: sliceOptionsSchema,
     response: foundSlicesSchema,
   }),
   /** Previews cutting parts out into files of their own. */
   planCut: endpoint('POST', '/sounds/:id/cut', {
-    needs: 'actor',
+    needs: as('librarian', 'sound'),
     params: idParams,
     body: cutSchema,
     response: planSchema,
   }),
-  getKin: endpoint('GET', '/sounds/:id/kin', { needs: 'asker', params: idParams, response: kinSchema }),
-  listAlike: endpoint('GET', '/sounds/:id/alike', { needs: 'asker', params: idParams, response: alikeSchema }),
+  getKin: endpoint('GET', '/sounds/:id/kin', { needs: as('listener', 'sound'), params: idParams, response: kinSchema }),
+  listAlike: endpoint('GET', '/sounds/:id/alike', {
+    needs: as('listener', 'sound'),
+    params: idParams,
+    response: alikeSchema,
+  }),
 };
 
 export const listeningRawEndpoints = {
   /** The file as it stands, by ranges; with `as=wav` as a WAV file, which every browser plays. */
   streamAudio: rawEndpoint('GET', '/copies/:id/audio', {
-    needs: 'asker',
+    needs: as('listener', 'copy'),
     params: idParams,
     query: z.object({ as: z.literal('wav').optional() }),
   }),
   /** A part of a file to be kept, with the samples as they are. */
-  downloadPart: rawEndpoint('GET', '/copies/:id/part', { needs: 'asker', params: idParams, query: frameRangeQuery }),
+  downloadPart: rawEndpoint('GET', '/copies/:id/part', {
+    needs: as('editor', 'copy'),
+    params: idParams,
+    query: frameRangeQuery,
+  }),
   /** 32-bit floats, one channel after another. */
-  getSamples: rawEndpoint('GET', '/sounds/:id/samples', { needs: 'asker', params: idParams, query: frameRangeQuery }),
+  getSamples: rawEndpoint('GET', '/sounds/:id/samples', {
+    needs: as('listener', 'sound'),
+    params: idParams,
+    query: frameRangeQuery,
+  }),
   getSpectrogram: rawEndpoint('GET', '/sounds/:id/spectrogram', {
-    needs: 'asker',
+    needs: as('listener', 'sound'),
     params: idParams,
     query: spectrogramQuery,
   }),
   /** Brightness over time, then loudness over time, a byte a value. */
-  getCurves: rawEndpoint('GET', '/sounds/:id/curves', { needs: 'asker', params: idParams }),
+  getCurves: rawEndpoint('GET', '/sounds/:id/curves', { needs: as('listener', 'sound'), params: idParams }),
   /** A part, or the whole, as it was tried out. */
   exportTriedOut: rawEndpoint('POST', '/sounds/:id/export', {
-    needs: 'asker',
+    needs: as('editor', 'sound'),
     params: idParams,
     body: { as: 'json', most: '256kb', schema: z.strictObject({ part: partSchema.nullable(), tryOut: tryOutSchema }) },
   }),
   /** The same as a plain address, which can be dragged out of the page. */
   downloadTriedOut: rawEndpoint('GET', '/sounds/:id/tried-out', {
-    needs: 'asker',
+    needs: as('editor', 'sound'),
     params: idParams,
     query: triedOutQuery,
   }),
   /** A sound as the body, which is compared and not kept. */
-  findAlike: rawEndpoint('POST', '/sounds-like', { needs: 'actor', query: heardQuerySchema, body: { as: 'stream' } }),
+  findAlike: rawEndpoint('POST', '/sounds-like', {
+    needs: as('listener', 'anything'),
+    query: heardQuerySchema,
+    body: { as: 'stream' },
+  }),
 };

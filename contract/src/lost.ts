@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { endpoint } from './endpoint.ts';
+import { as, endpoint } from './endpoint.ts';
 
 const placeSchema = z.object({ copyId: z.number(), driveName: z.string(), folder: z.string(), name: z.string() });
 
@@ -36,12 +36,12 @@ export type SettleLost = z.infer<typeof settleLostSchema>;
 
 export const lostEndpoints = {
   listLost: endpoint('GET', '/lost', {
-    needs: 'asker',
+    needs: as('librarian', 'anything'),
     query: z.object({ after: z.coerce.number().int().min(0).default(0) }),
     response: lostPageSchema,
   }),
   settleLost: endpoint('POST', '/lost/settle', {
-    needs: 'actor',
+    needs: as('librarian', 'anything'),
     audit: 'settles lost files',
     body: settleLostSchema,
     response: z.object({ settled: z.number() }),

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { endpoint } from './endpoint.ts';
+import { as, endpoint } from './endpoint.ts';
 import { selectionSchema } from './selection.ts';
 
 const tag = z.string().trim().toLowerCase().min(1).max(40);
@@ -29,7 +29,7 @@ export type MarkInput = z.infer<typeof markSchema>;
 export const marksEndpoints = {
   /** Ratings, favourites, tags and notes of the person who asks. */
   markSounds: endpoint('POST', '/marks', {
-    needs: 'actor',
+    needs: as('listener', 'selection'),
     body: markSchema,
     response: z.object({ sounds: z.number() }),
   }),

@@ -1,6 +1,6 @@
 import { MOST_BUCKETS } from '@flagstone/core/audio/peaks';
 import { z } from 'zod';
-import { endpoint, idParams, rawEndpoint } from './endpoint.ts';
+import { as, endpoint, idParams, rawEndpoint } from './endpoint.ts';
 
 /** Decibels, or null where there is no level: silence has none. */
 const level = z.number().nullable();
@@ -76,12 +76,24 @@ const peaksQuery = z.object({
 });
 
 export const measuresEndpoints = {
-  getAnalysis: endpoint('GET', '/sounds/:id/analysis', { needs: 'asker', params: idParams, response: analysisSchema }),
+  getAnalysis: endpoint('GET', '/sounds/:id/analysis', {
+    needs: as('listener', 'sound'),
+    params: idParams,
+    response: analysisSchema,
+  }),
   /** The small waveforms of rows, of those sounds that were measured. */
-  getWaves: endpoint('GET', '/waves', { needs: 'asker', query: wavesQuerySchema, response: wavesSchema }),
+  getWaves: endpoint('GET', '/waves', {
+    needs: as('listener', 'anything'),
+    query: wavesQuerySchema,
+    response: wavesSchema,
+  }),
 };
 
 export const measuresRawEndpoints = {
   /** The part of a sound that is drawn: the lowest and highest value, and the mean power, of each bucket. */
-  getPeaks: rawEndpoint('GET', '/sounds/:id/peaks', { needs: 'asker', params: idParams, query: peaksQuery }),
+  getPeaks: rawEndpoint('GET', '/sounds/:id/peaks', {
+    needs: as('listener', 'sound'),
+    params: idParams,
+    query: peaksQuery,
+  }),
 };

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { collectionRoleSchema, collectionRolesSchema, ROLES } from './roles.ts';
 import { endpoint, idParams } from './endpoint.ts';
 
 export const personSchema = z.object({ id: z.number(), name: z.string(), initials: z.string() });
@@ -16,7 +17,11 @@ const accountName = z
   .max(80)
   .regex(/^[\p{L}\p{N}.\-_@]+$/u, 'An account name has letters, numbers and . - _ @ only.');
 
-export const signedInSchema = personSchema.extend({ isAdministrator: z.boolean() });
+export const signedInSchema = personSchema.extend({
+  isAdministrator: z.boolean(),
+  /** In the collections that they see; an administrator may do everything in all of them. */
+  roles: z.array(collectionRoleSchema),
+});
 /** Who is signed in. */
 export type SignedIn = z.infer<typeof signedInSchema>;
 
@@ -59,6 +64,7 @@ export const accountSchema = personSchema.extend({
   /** Null for one who cannot sign in. */
   account: z.string().nullable(),
   isAdministrator: z.boolean(),
+  roles: z.array(collectionRoleSchema),
   /** A password was chosen. */
   hasPassword: z.boolean(),
   sessions: z.number(),
@@ -71,21 +77,30 @@ export const newAccountSchema = z.strictObject({
   name: personName,
   account: accountName,
   isAdministrator: z.boolean().default(false),
+  roles: collectionRolesSchema.default([]),
 });
 export type NewAccount = z.infer<typeof newAccountSchema>;
 
 export const accountChangeSchema = z.strictObject({
   name: personName.optional(),
   isAdministrator: z.boolean().optional(),
+  /** All that they have from then on, in the place of those of before. */
+  roles: collectionRolesSchema.optional(),
   hasLeft: z.boolean().optional(),
 });
 export type AccountChange = z.infer<typeof accountChangeSchema>;
 
 export const accountLinkSchema = z.object({ accounts: z.array(accountSchema), secret: z.string() });
 
+/** What a token may do at most: nothing that its person may not. */
+export const tokenRoleSchema = z.enum([...ROLES, 'administrator']);
+export type TokenRole = z.infer<typeof tokenRoleSchema>;
+
 export const apiTokenSchema = z.object({
   id: z.number(),
   name: z.string(),
+  /** The most that it may do; null for all that the person may. */
+  role: tokenRoleSchema.nullable(),
   madeAt: z.string(),
   endsAt: z.string(),
   usedAt: z.string().nullable(),
@@ -94,6 +109,7 @@ export type ApiToken = z.infer<typeof apiTokenSchema>;
 
 export const newTokenSchema = z.strictObject({
   name: z.string().trim().min(1).max(80),
+  role: tokenRoleSchema.nullable().default(null),
   days: z.number().int().min(1).max(365),
 });
 export type NewToken = z.infer<typeof newTokenSchema>;
@@ -139,13 +155,13 @@ export const peopleEndpoints = {
   takeLink: endpoint('POST', '/sign-in-link/take', { needs: 'nobody', body: usedLinkSchema, response: signedInSchema }),
   /** Ends all other sessions of whoever asks. */
   changePassword: endpoint('POST', '/password', {
-    needs: 'actor',
+    needs: 'session',
     body: z.strictObject({ current: password, password }),
     response: z.array(sessionSeenSchema),
   }),
   listSessions: endpoint('GET', '/sessions', { needs: 'asker', response: z.array(sessionSeenSchema) }),
   endSession: endpoint('DELETE', '/sessions/:id', {
-    needs: 'actor',
+    needs: 'session',
     params: idParams,
     response: z.array(sessionSeenSchema),
   }),
@@ -156,25 +172,29 @@ export const peopleEndpoints = {
     response: signedInSchema,
   }),
   listPasskeys: endpoint('GET', '/passkeys', { needs: 'asker', response: z.array(passkeySchema) }),
-  beginPasskey: endpoint('POST', '/passkeys/begin', { needs: 'actor', response: passkeyOptionsSchema }),
+  beginPasskey: endpoint('POST', '/passkeys/begin', { needs: 'session', response: passkeyOptionsSchema }),
   addPasskey: endpoint('POST', '/passkeys', {
-    needs: 'actor',
+    needs: 'session',
     body: z.strictObject({ name: z.string().trim().min(1).max(80), response: passkeyAnswerSchema }),
     response: z.array(passkeySchema),
   }),
   endPasskey: endpoint('DELETE', '/passkeys/:id', {
-    needs: 'actor',
+    needs: 'session',
     params: idParams,
     response: z.array(passkeySchema),
   }),
   listTokens: endpoint('GET', '/tokens', { needs: 'asker', response: z.array(apiTokenSchema) }),
   /** The answer alone tells the token. */
   makeToken: endpoint('POST', '/tokens', {
-    needs: 'actor',
+    needs: 'session',
     body: newTokenSchema,
     response: z.object({ tokens: z.array(apiTokenSchema), token: z.string() }),
   }),
-  endToken: endpoint('DELETE', '/tokens/:id', { needs: 'actor', params: idParams, response: z.array(apiTokenSchema) }),
+  endToken: endpoint('DELETE', '/tokens/:id', {
+    needs: 'session',
+    params: idParams,
+    response: z.array(apiTokenSchema),
+  }),
   listAccounts: endpoint('GET', '/accounts', { needs: 'administrator', response: z.array(accountSchema) }),
   /** With the secret of a link by which the person chooses a password. */
   addAccount: endpoint('POST', '/accounts', {

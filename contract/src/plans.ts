@@ -1,6 +1,6 @@
 import { SHORTENINGS } from '@flagstone/core/naming/shorten-name';
 import { z } from 'zod';
-import { endpoint, idParams } from './endpoint.ts';
+import { as, endpoint, idParams } from './endpoint.ts';
 import { jobSchema } from './jobs.ts';
 import { selectionSchema } from './selection.ts';
 
@@ -97,11 +97,15 @@ export type NewPlan = z.infer<typeof newPlanSchema>;
 
 export const plansEndpoints = {
   /** Previews telling Flagstone that the files of a folder stand elsewhere now; see relocationSchema. */
-  planRelocation: endpoint('POST', '/relocations', { needs: 'actor', body: relocationSchema, response: planSchema }),
-  makePlan: endpoint('POST', '/plans', { needs: 'actor', body: newPlanSchema, response: planSchema }),
-  getPlan: endpoint('GET', '/plans/:id', { needs: 'asker', params: idParams, response: planSchema }),
+  planRelocation: endpoint('POST', '/relocations', {
+    needs: as('librarian', 'place'),
+    body: relocationSchema,
+    response: planSchema,
+  }),
+  makePlan: endpoint('POST', '/plans', { needs: as('librarian', 'files'), body: newPlanSchema, response: planSchema }),
+  getPlan: endpoint('GET', '/plans/:id', { needs: as('librarian', 'plan'), params: idParams, response: planSchema }),
   listPlanItems: endpoint('GET', '/plans/:id/items', {
-    needs: 'asker',
+    needs: as('librarian', 'plan'),
     params: idParams,
     query: z.object({
       after: z.coerce.number().int().min(0).default(0),
@@ -110,14 +114,14 @@ export const plansEndpoints = {
     response: z.object({ items: z.array(planItemSchema), next: z.number().nullable() }),
   }),
   runPlan: endpoint('POST', '/plans/:id/run', {
-    needs: 'actor',
+    needs: as('librarian', 'plan'),
     audit: 'runs a plan',
     params: idParams,
     body: z.strictObject({ onlyItemId: z.number().int().positive().optional() }),
     response: jobSchema,
   }),
   undoPlan: endpoint('POST', '/plans/:id/undo', {
-    needs: 'actor',
+    needs: as('librarian', 'plan'),
     audit: 'undoes a plan',
     params: idParams,
     response: jobSchema,

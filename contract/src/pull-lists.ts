@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { endpoint, idParams, rawEndpoint } from './endpoint.ts';
+import { as, endpoint, idParams, rawEndpoint } from './endpoint.ts';
 import { frameSchema, partSchema, tryOutSchema } from './listening.ts';
 import { soundRowSchema } from './record.ts';
 import { selectionSchema } from './selection.ts';
@@ -54,57 +54,63 @@ export const pullEntryChangeSchema = z.strictObject({
 });
 
 export const pullListsEndpoints = {
-  listPullLists: endpoint('GET', '/pull-lists', { needs: 'asker', response: z.array(pullListSchema) }),
+  listPullLists: endpoint('GET', '/pull-lists', { needs: as('editor', 'anything'), response: z.array(pullListSchema) }),
   makePullList: endpoint('POST', '/pull-lists', {
-    needs: 'actor',
+    needs: as('editor', 'anything'),
     body: newPullListSchema,
     response: z.array(pullListSchema),
   }),
   updatePullList: endpoint('PATCH', '/pull-lists/:id', {
-    needs: 'actor',
+    needs: as('editor', 'pullList'),
     params: idParams,
     body: pullListChangeSchema,
     response: z.array(pullListSchema),
   }),
   removePullList: endpoint('DELETE', '/pull-lists/:id', {
-    needs: 'actor',
+    needs: as('editor', 'pullList'),
     audit: 'removes a pull list',
     params: idParams,
     response: z.array(pullListSchema),
   }),
   listPullEntries: endpoint('GET', '/pull-lists/:id/entries', {
-    needs: 'asker',
+    needs: as('editor', 'pullList'),
     params: idParams,
     response: z.array(pullEntrySchema),
   }),
   addPullEntry: endpoint('POST', '/pull-lists/:id/entries', {
-    needs: 'actor',
+    needs: as('editor', 'pullList'),
     params: idParams,
     body: newPullEntrySchema,
     response: z.array(pullEntrySchema),
   }),
   /** All sounds of a selection, whole, at the end of a list. */
   addPullSounds: endpoint('POST', '/pull-lists/:id/sounds', {
-    needs: 'actor',
+    needs: as('editor', 'pullList'),
     params: idParams,
     body: z.strictObject({ selection: selectionSchema }),
     response: z.object({ added: z.number() }),
   }),
   updatePullEntry: endpoint('PATCH', '/pull-entries/:id', {
-    needs: 'actor',
+    needs: as('editor', 'pullEntry'),
     params: idParams,
     body: pullEntryChangeSchema,
     response: z.array(pullEntrySchema),
   }),
   removePullEntry: endpoint('DELETE', '/pull-entries/:id', {
-    needs: 'actor',
+    needs: as('editor', 'pullEntry'),
     params: idParams,
     response: z.array(pullEntrySchema),
   }),
 };
 
 export const pullListsRawEndpoints = {
-  exportPullEntry: rawEndpoint('GET', '/pull-entries/:id/export', { needs: 'asker', params: idParams }),
+  exportPullEntry: rawEndpoint('GET', '/pull-entries/:id/export', {
+    needs: as('editor', 'pullEntry'),
+    params: idParams,
+  }),
   /** To be printed: shown by the browser, which prints it. */
-  getPullListReport: rawEndpoint('GET', '/pull-lists/:id/report', { needs: 'asker', params: idParams }),
+  getPullListReport: rawEndpoint('GET', '/pull-lists/:id/report', {
+    needs: as('editor', 'pullList'),
+    params: idParams,
+  }),
 };

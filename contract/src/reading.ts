@@ -1,6 +1,6 @@
 import { RELATION_KINDS } from '@flagstone/core/words/thesaurus';
 import { z } from 'zod';
-import { endpoint, idParams } from './endpoint.ts';
+import { as, endpoint, idParams } from './endpoint.ts';
 import { filterSchema } from './selection.ts';
 
 const word = z
@@ -60,24 +60,27 @@ export type WordRelation = z.infer<typeof relationSchema>;
 
 export const readingEndpoints = {
   completeQuery: endpoint('GET', '/catalogue/completions', {
-    needs: 'asker',
+    needs: as('listener', 'anything'),
     query: filterSchema,
     response: z.array(completionSchema),
   }),
   /** What the words of a search line mean for this collection: slips put right, related words that occur. */
   readQuery: endpoint('GET', '/catalogue/reading', {
-    needs: 'asker',
+    needs: as('listener', 'anything'),
     query: filterSchema.pick({ q: true }),
     response: queryReadingSchema,
   }),
-  listRelations: endpoint('GET', '/relations', { needs: 'asker', response: z.array(relationSchema) }),
+  listRelations: endpoint('GET', '/relations', {
+    needs: as('listener', 'anything'),
+    response: z.array(relationSchema),
+  }),
   saveRelation: endpoint('POST', '/relations', {
-    needs: 'actor',
+    needs: as('librarian', 'anything'),
     body: newRelationSchema,
     response: z.array(relationSchema),
   }),
   removeRelation: endpoint('DELETE', '/relations/:id', {
-    needs: 'actor',
+    needs: as('librarian', 'anything'),
     params: idParams,
     response: z.array(relationSchema),
   }),

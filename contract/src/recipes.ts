@@ -3,7 +3,7 @@ import { LETTER_CASES } from '@flagstone/core/text/letter-case';
 import { PUT_HOW, TIDYINGS } from '@flagstone/core/recipes/recipe';
 import { z } from 'zod';
 import { changeSchema } from './changes.ts';
-import { endpoint, idParams } from './endpoint.ts';
+import { as, endpoint, idParams } from './endpoint.ts';
 import { selectionSchema } from './selection.ts';
 
 const field = z.enum(FIELD_NAMES);
@@ -89,26 +89,30 @@ export const recipeCountSchema = z.object({
 export type RecipeCount = z.infer<typeof recipeCountSchema>;
 
 export const recipesEndpoints = {
-  listRecipes: endpoint('GET', '/recipes', { needs: 'actor', response: z.array(recipeSchema) }),
-  saveRecipe: endpoint('POST', '/recipes', { needs: 'actor', body: newRecipeSchema, response: z.array(recipeSchema) }),
+  listRecipes: endpoint('GET', '/recipes', { needs: as('assistant', 'anything'), response: z.array(recipeSchema) }),
+  saveRecipe: endpoint('POST', '/recipes', {
+    needs: as('assistant', 'anything'),
+    body: newRecipeSchema,
+    response: z.array(recipeSchema),
+  }),
   removeRecipe: endpoint('DELETE', '/recipes/:id', {
-    needs: 'actor',
+    needs: as('assistant', 'anything'),
     params: idParams,
     response: z.array(recipeSchema),
   }),
   /** The next rows that the steps change, with their values before and after; nothing is changed. */
   previewRecipe: endpoint('POST', '/recipes/preview', {
-    needs: 'actor',
+    needs: as('assistant', 'selection'),
     body: recipePreviewQuerySchema,
     response: recipePreviewSchema,
   }),
   countRecipe: endpoint('POST', '/recipes/count', {
-    needs: 'actor',
+    needs: as('assistant', 'selection'),
     body: recipeRunSchema,
     response: recipeCountSchema,
   }),
   runRecipe: endpoint('POST', '/recipes/run', {
-    needs: 'actor',
+    needs: as('assistant', 'selection'),
     body: recipeRunSchema.extend({ name: z.string().max(100).optional() }),
     response: changeSchema,
   }),

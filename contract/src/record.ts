@@ -8,7 +8,7 @@ import {
 } from '@flagstone/core/record/fields';
 import { z } from 'zod';
 import { changeSchema } from './changes.ts';
-import { endpoint, idParams } from './endpoint.ts';
+import { as, endpoint, idParams } from './endpoint.ts';
 import { soundMarkSchema } from './marks.ts';
 import { selectionSchema } from './selection.ts';
 
@@ -142,31 +142,31 @@ export type SoundPage = z.infer<typeof soundPageSchema>;
 
 export const recordEndpoints = {
   getSound: endpoint('GET', '/sounds/:id', {
-    needs: 'asker',
+    needs: as('listener', 'sound'),
     params: idParams,
     response: z.object({ row: soundRowSchema, copies: z.array(copySchema), revisions: z.array(revisionSchema) }),
   }),
   /** What the selected sounds say in each field, for a card that edits many. */
   countValues: endpoint('POST', '/records/values', {
-    needs: 'actor',
+    needs: as('assistant', 'selection'),
     body: z.strictObject({ selection: selectionSchema }),
     response: fieldValuesSchema,
   }),
   /** Gives a record the values that it had with a revision; 1 is what was read first. A change of its own. */
   goBack: endpoint('POST', '/sounds/:id/go-back', {
-    needs: 'actor',
+    needs: as('assistant', 'sound'),
     params: idParams,
     body: z.strictObject({ revision: z.number().int().positive() }),
     response: changeSchema,
   }),
   editRecords: endpoint('PATCH', '/records', {
-    needs: 'actor',
+    needs: as('assistant', 'selection'),
     body: z.strictObject({ selection: selectionSchema, edit: recordEditSchema }),
     response: changeSchema,
   }),
   /** An edit for each row of its own, as one change: what was pasted from a spreadsheet, what was copied from one sound onto others. */
   editRows: endpoint('PATCH', '/rows', {
-    needs: 'actor',
+    needs: as('assistant', 'rows'),
     body: z.strictObject({
       summary: z.string().trim().min(1).max(200),
       edits: z

@@ -1,6 +1,6 @@
 import { FIELDS } from '@flagstone/core/record/fields';
 import { z } from 'zod';
-import { endpoint, idParams } from './endpoint.ts';
+import { as, endpoint, idParams } from './endpoint.ts';
 import { selectionSchema } from './selection.ts';
 
 /** Fields that a path can say something about: plain texts. */
@@ -23,22 +23,25 @@ export const newPathRuleSchema = z.strictObject({
 });
 
 export const rulesEndpoints = {
-  listPathRules: endpoint('GET', '/path-rules', { needs: 'asker', response: z.array(pathRuleSchema) }),
+  listPathRules: endpoint('GET', '/path-rules', {
+    needs: as('assistant', 'anything'),
+    response: z.array(pathRuleSchema),
+  }),
   addPathRule: endpoint('POST', '/path-rules', {
-    needs: 'actor',
+    needs: as('librarian', 'everything'),
     audit: 'adds a path rule',
     body: newPathRuleSchema,
     response: z.array(pathRuleSchema),
   }),
   removePathRule: endpoint('DELETE', '/path-rules/:id', {
-    needs: 'actor',
+    needs: as('librarian', 'everything'),
     audit: 'removes a path rule',
     params: idParams,
     response: z.array(pathRuleSchema),
   }),
   /** Sets the fields of the rules where they are empty, each rule as a change of its own. */
   runPathRules: endpoint('POST', '/path-rules/run', {
-    needs: 'actor',
+    needs: as('assistant', 'selection'),
     body: z.strictObject({ selection: selectionSchema }),
     response: z.object({ changed: z.number() }),
   }),

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { endpoint, idParams } from './endpoint.ts';
+import { as, endpoint, idParams } from './endpoint.ts';
 
 /** What the address bar says of a search: `q`, `category`, `sort` and so on. */
 const searchQuerySchema = z.record(z.string().regex(/^[a-zA-Z]{1,20}$/), z.string().max(10_000));
@@ -26,19 +26,22 @@ export const savedSearchSchema = z.object({
 export type SavedSearch = z.infer<typeof savedSearchSchema>;
 
 export const savedSearchesEndpoints = {
-  listSavedSearches: endpoint('GET', '/saved-searches', { needs: 'actor', response: z.array(savedSearchSchema) }),
+  listSavedSearches: endpoint('GET', '/saved-searches', {
+    needs: as('listener', 'anything'),
+    response: z.array(savedSearchSchema),
+  }),
   saveSearch: endpoint('POST', '/saved-searches', {
-    needs: 'actor',
+    needs: as('listener', 'anything'),
     body: newSavedSearchSchema,
     response: z.array(savedSearchSchema),
   }),
   removeSavedSearch: endpoint('DELETE', '/saved-searches/:id', {
-    needs: 'actor',
+    needs: as('listener', 'anything'),
     params: idParams,
     response: z.array(savedSearchSchema),
   }),
   visitSavedSearch: endpoint('POST', '/saved-searches/:id/visit', {
-    needs: 'actor',
+    needs: as('listener', 'anything'),
     params: idParams,
     response: z.array(savedSearchSchema),
   }),

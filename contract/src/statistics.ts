@@ -1,6 +1,6 @@
 import { FIELD_NAMES } from '@flagstone/core/record/fields';
 import { z } from 'zod';
-import { endpoint } from './endpoint.ts';
+import { as, endpoint } from './endpoint.ts';
 
 /** A bar of a chart whose value opens a list: `range` as the lists' filters take it. */
 const bandSchema = z.object({ label: z.string(), range: z.string(), count: z.number() });
@@ -23,9 +23,9 @@ export const statisticsSchema = z.object({
 export type Statistics = z.infer<typeof statisticsSchema>;
 
 export const statisticsEndpoints = {
-  getStatistics: endpoint('GET', '/statistics', { needs: 'asker', response: statisticsSchema }),
+  getStatistics: endpoint('GET', '/statistics', { needs: as('listener', 'anything'), response: statisticsSchema }),
   countAdded: endpoint('GET', '/added', {
-    needs: 'asker',
+    needs: as('listener', 'anything'),
     query: z.object({ since: z.iso.datetime() }),
     response: z.object({ filed: z.number(), inPreparation: z.number() }),
   }),

@@ -1,7 +1,7 @@
 import { SUGGESTED_FIELDS } from '@flagstone/core/suggest/suggest-record';
 import { z } from 'zod';
 import { changeSchema } from './changes.ts';
-import { endpoint } from './endpoint.ts';
+import { as, endpoint } from './endpoint.ts';
 import { selectionSchema } from './selection.ts';
 
 export const suggestionSchema = z.object({
@@ -14,12 +14,12 @@ export const suggestionSchema = z.object({
 
 export const suggestionsEndpoints = {
   suggest: endpoint('POST', '/suggestions', {
-    needs: 'actor',
+    needs: as('assistant', 'copies'),
     body: z.strictObject({ copyIds: z.array(z.number().int().positive()).min(1).max(1000) }),
     response: z.array(z.object({ copyId: z.number(), suggestions: z.array(suggestionSchema) })),
   }),
   acceptSuggestions: endpoint('POST', '/suggestions/accept', {
-    needs: 'actor',
+    needs: as('assistant', 'selection'),
     body: z.strictObject({
       selection: selectionSchema,
       minimumScore: z.number().min(0).max(1),

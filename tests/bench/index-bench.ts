@@ -57,7 +57,7 @@ const { context, close } = await openContext(
 );
 const index = async (): Promise<void> => {
   const person = await programPerson(context.db);
-  const { job: newJob } = await openBatch(context, drive, undefined, person);
+  const { job: newJob } = await openBatch(context, drive, undefined, person, 'all');
   const job = await context.jobs.runHere((run) => indexJob(context, run), newJob, person);
   if (job.state !== 'done' || job.done !== count)
     throw new Error(`the job ended ${job.state} with ${job.done} of ${count}`);
@@ -82,8 +82,11 @@ try {
     await owner.close();
     process.stdout.write(`${rows.toLocaleString('en')} sounds made in the database in ${making.toFixed(0)} s\n`);
     for (const [what, ask] of [
-      ['first page of the catalogue', () => listRows(context, { kind: 'catalogue' }, listQuerySchema.parse({}))],
-      ['charts of Today', () => statisticsOf(context)],
+      [
+        'first page of the catalogue',
+        () => listRows(context, { kind: 'catalogue' }, { ...listQuerySchema.parse({}), seenBy: 'all' }),
+      ],
+      ['charts of Today', () => statisticsOf(context, 'all')],
     ] as const)
       process.stdout.write(`${what.padEnd(34)} ${(await seconds(ask)).toFixed(2).padStart(7)} s\n`);
   }

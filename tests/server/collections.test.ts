@@ -91,7 +91,8 @@ describe('a collection', () => {
   });
 
   it('is merged into another with its folders and people, and the last one stays', async () => {
-    await update(music, { personIds: [1, 2] });
+    const roles = [{ collectionId: music, role: 'editor' }];
+    await app.call('changeAccount', { params: { id: 2 }, body: { roles } });
     const waltz = (await app.call('listCatalogue', { query: { collection: `${music}` } })).rows[0];
     const edit = { set: { catId: 'MUSCMisc' } };
     await app.call('editRecords', { body: { selection: { kind: 'copies', copyIds: [waltz?.copyId] }, edit } });
@@ -99,7 +100,11 @@ describe('a collection', () => {
     expect(learned.total).toBeGreaterThan(0);
     const into = idOf(await app.call('makeCollection', { body: { name: 'All tunes' } }), 'All tunes');
     const list = await app.call('mergeCollection', { params: { id: music }, body: { intoId: into } });
-    expect(list.find((each) => each.id === into)).toMatchObject({ personIds: [1, 2], folders: 1, files: 1 });
+    expect(list.find((each) => each.id === into)).toMatchObject({
+      people: [{ personId: 2, role: 'editor' }],
+      folders: 1,
+      files: 1,
+    });
     expect(list.some((each) => each.name === 'Music')).toBe(false);
     expect(await app.call('listLearned', { params: { id: into } })).toEqual(learned);
     expect((await app.send('mergeCollection', { params: { id: into }, body: { intoId: into } })).status).toBe(400);

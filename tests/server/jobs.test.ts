@@ -19,7 +19,13 @@ beforeAll(async () => {
 });
 afterAll(() => app.close());
 
-const newJob = (title: string, lanes: string[] = [title]) => ({ kind: 'index' as const, title, payload: {}, lanes });
+const newJob = (title: string, lanes: string[] = [title]) => ({
+  kind: 'index' as const,
+  title,
+  payload: {},
+  lanes,
+  collectionIds: [],
+});
 /** A piece of work that says when it began and goes on when told. */
 function held() {
   let release = (): void => undefined;
@@ -125,7 +131,7 @@ describe('a second process', () => {
     const drive = await mkdtemp(path.join(os.tmpdir(), 'flagstone-elsewhere-'));
     await writeFile(path.join(drive, 'tone.wav'), toneBytes(4242));
     const elsewhere = await openContext(app.databaseAddress, [drive], app.context.log);
-    const { job: newJob } = await openBatch(elsewhere.context, drive, undefined, 1);
+    const { job: newJob } = await openBatch(elsewhere.context, drive, undefined, 1, 'all');
     await elsewhere.close();
 
     const project = fileURLToPath(new URL('../..', import.meta.url));

@@ -377,6 +377,7 @@ it('draws for the next one who asks when two long drawings were given up', async
     spectrogramOf(
       app.context,
       soundId,
+      'all',
       { from: 0, to, columns: 1500, rows: 200, size: 2048, scale: 'log', channel: 0 },
       signal,
     );

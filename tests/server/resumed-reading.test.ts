@@ -27,7 +27,7 @@ async function prepare(): Promise<void> {
 /** Reads the yard, cut short after so many steps and then resumed; what the database says at the end. */
 async function readCutShort(afterSteps: number) {
   const { context } = app;
-  const { batchId, job: newJob } = await openBatch(context, path.join(app.drive, 'yard'), undefined, 1);
+  const { batchId, job: newJob } = await openBatch(context, path.join(app.drive, 'yard'), undefined, 1, 'all');
   let steps = 0;
   const work = (run: JobRun): Promise<void> =>
     indexJob(context, {

@@ -54,7 +54,7 @@ async function personWith(password: string, isAdministrator = false) {
   const account = `weaver${++made}`;
   const added = { name: `Weaver ${made}`, account, isAdministrator };
   const { accounts, secret } = await json<{ accounts: { id: number; account: string }[]; secret: string }>(
-    send('POST', '/accounts', added, signedInAs(1)),
+    send('POST', '/accounts', { ...added, roles: [{ collectionId: 1, role: 'editor' }] }, signedInAs(1)),
   );
   const answer = await send('POST', '/sign-in-link/take', { secret, password });
   return {

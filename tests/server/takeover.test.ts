@@ -43,6 +43,7 @@ async function jobElsewhere(planId: number, driveId: string): Promise<string> {
       title: 'Write 1 file',
       state: 'running',
       lanes: [driveId],
+      collectionIds: [],
       payload: { planId },
       worker: 'elsewhere:1 job-0123456789ab-1-1-1',
       lease: 1,
@@ -189,7 +190,13 @@ describe('a drive that goes while a job runs', () => {
           },
         });
       const lanes = [rows[0]?.driveId ?? ''];
-      const newJob = { kind: 'rename' as const, title: 'Rename 3 files', payload: { planId: plan.id }, lanes };
+      const newJob = {
+        kind: 'rename' as const,
+        title: 'Rename 3 files',
+        payload: { planId: plan.id },
+        lanes,
+        collectionIds: [],
+      };
       const cut = await context.jobs.runHere(work, newJob, 1);
       expect(cut).toMatchObject({ state: 'waiting', failed: 0, awaitsDrive: rows[0]?.driveName });
       expect((await other.call('getPlan', { params: { id: plan.id } })).counts).toMatchObject({ done: 1, failed: 0 });

@@ -33,7 +33,7 @@ export async function indexFolder(args: string[]): Promise<number> {
     try {
       const started = performance.now();
       const person = await programPerson(context.db);
-      const { job: newJob } = await openBatch(context, given, undefined, person);
+      const { job: newJob } = await openBatch(context, given, undefined, person, 'all');
       const unsubscribe = context.live.subscribe((event) => {
         if (event.type === 'job' && process.stderr.isTTY)
           process.stderr.write(`\r${event.job.done + event.job.failed} of ${event.job.total ?? '?'} files`);

@@ -7,6 +7,7 @@ import type { AppContext } from '../app-context.ts';
 import { openContext } from '../application.ts';
 import { defaultDataFolder } from '../data-folder.ts';
 import { startLocalPostgres } from '../db/local-postgres.ts';
+import { collections } from '../db/schema.ts';
 import { addAccount, listAccounts, makeAccountLink } from '../people/accounts.ts';
 import { makeToken } from '../people/api-tokens.ts';
 import { SHELL } from '../people/audit-log.ts';
@@ -14,15 +15,16 @@ import { accountOf } from '../people/sign-in.ts';
 import { dropRights } from './drop-rights.ts';
 import { UsageError } from './usage.ts';
 
-const USAGE = `person add NAME [--account ACCOUNT] [--administrator]
+const USAGE = `person add NAME [--account ACCOUNT] [--role ROLE] [--administrator]
 person reset NAME
-person token NAME [--days N] [--name WHAT]
+person token NAME [--role ROLE] [--days N] [--name WHAT]
 person list`;
 const TOKEN_DAYS = 90;
 
 interface Given {
   account: string | undefined;
   administrator: boolean;
+  role: string | undefined;
   days: string | undefined;
   name: string | undefined;
 }
@@ -39,6 +41,7 @@ export async function person(args: string[]): Promise<number> {
       data: { type: 'string' },
       account: { type: 'string' },
       administrator: { type: 'boolean', default: false },
+      role: { type: 'string' },
       days: { type: 'string' },
       name: { type: 'string' },
     },
@@ -59,8 +62,8 @@ export async function person(args: string[]): Promise<number> {
     const log = pino({ level: 'warn' }, pino.destination(2));
     const { context, close } = await openContext(postgres.connectionString, [], log);
     try {
-      const { account, administrator, days, name } = values;
-      process.stdout.write(await act(context, whom ?? '', { account, administrator, days, name }));
+      const { account, administrator, role, days, name } = values;
+      process.stdout.write(await act(context, whom ?? '', { account, administrator, role, days, name }));
     } finally {
       await close();
     }
@@ -73,7 +76,11 @@ export async function person(args: string[]): Promise<number> {
 async function add(app: AppContext, name: string, given: Given): Promise<string> {
   // First names are what people sign in with where nothing else is said.
   const account = given.account ?? name.trim().split(/\s+/)[0] ?? '';
-  const added = parsed(newAccountSchema, { name, account, isAdministrator: given.administrator });
+  // In every collection that there is; the people's page says more.
+  const everywhere =
+    given.role === undefined ? [] : await app.db.select({ collectionId: collections.id }).from(collections);
+  const roles = everywhere.map((each) => ({ ...each, role: given.role }));
+  const added = parsed(newAccountSchema, { name, account, isAdministrator: given.administrator, roles });
   const secret = await addAccount(app, added, undefined, SHELL);
   return linkWords(`${added.name} signs in as “${accountOf(added.account)}”`, secret);
 }
@@ -87,7 +94,11 @@ async function reset(app: AppContext, name: string): Promise<string> {
 async function token(app: AppContext, name: string, given: Given): Promise<string> {
   const { id } = await found(app, name);
   const days = given.days === undefined ? TOKEN_DAYS : Number(given.days);
-  const asked = parsed(newTokenSchema, { name: given.name ?? 'made at the shell', days });
+  const asked = parsed(newTokenSchema, {
+    name: given.name ?? 'made at the shell',
+    role: given.role ?? null,
+    days,
+  });
   return `${await makeToken(app, id, asked, undefined, SHELL)}\n`;
 }
 

@@ -83,6 +83,8 @@ export const searchRows = pgTable(
     merit: smallint('merit').notNull().default(0),
     /** How often it was put in a pull list or copied out. */
     uses: integer('uses').notNull().default(0),
+    /** Which collections hold its copies. */
+    collectionSet: integer('collection_set').notNull().default(0),
     createdAt: created(),
   },
   (table) => {
@@ -127,6 +129,7 @@ export const searchRows = pgTable(
           table.container,
           table.driveId,
           table.filed,
+          table.collectionSet,
         )
         .where(sql`${table.filed} and ${table.bucket} = 0`),
       index('search_rows_names')
@@ -141,6 +144,7 @@ export const searchRows = pgTable(
           sql`lower(${table.library})`,
         )
         .where(filed),
+      index('search_rows_collection_set').on(table.collectionSet, table.soundId).where(filed),
       index('search_rows_merit').on(table.merit, table.soundId).where(filed),
       index('search_rows_name').on(table.name, table.soundId).where(filed),
       index('search_rows_fx_name').on(table.fxName, table.soundId).where(filed),
@@ -182,11 +186,28 @@ export const searchRows = pgTable(
   },
 );
 
-/** Stems of all words of the search rows with the number of sounds that have them, gathered from time to time: what a misspelt word is held against. */
+/**
+ * Sets of collections that hold the copies of some sound, few of them however many sounds there are: what somebody sees is a list of their numbers, which indexes and
+ * statistics know. Collection 0 stands for copies in no folder that was read, set 0 for sounds without a copy. Two rows may hold the same set.
+ */
+export const collectionSets = pgTable('collection_sets', {
+  id: serial('id').primaryKey(),
+  /** In ascending order. */
+  collectionIds: integer('collection_ids').array().notNull(),
+});
+
+/** Stems of all words of the search rows with the number of sounds of a set of collections that have them, gathered from time to time: what a misspelt word is held against. */
 export const knownWords = pgTable(
   'known_words',
-  { word: text('word').primaryKey(), sounds: integer('sounds').notNull() },
-  (table) => [index('known_words_like').using('gin', sql`${table.word} gin_trgm_ops`)],
+  {
+    collectionSet: integer('collection_set').notNull(),
+    word: text('word').notNull(),
+    sounds: integer('sounds').notNull(),
+  },
+  (table) => [
+    primaryKey({ columns: [table.word, table.collectionSet] }),
+    index('known_words_like').using('gin', sql`${table.word} gin_trgm_ops`),
+  ],
 );
 
 /** What people added to the relations of words, or took away from them (`hidden`). */

@@ -1,4 +1,5 @@
 import { bigint, bigserial, boolean, index, integer, pgTable, serial, text } from 'drizzle-orm/pg-core';
+import type { TokenRole } from '@flagstone/contract/people';
 import { at, bytea, created, people } from './schema.ts';
 
 /** Who is signed in where. Of the secret in the browser's cookie only the digest is kept, so that a copy of the database opens no door. */
@@ -39,6 +40,8 @@ export const apiTokens = pgTable('api_tokens', {
     .notNull()
     .references(() => people.id, { onDelete: 'cascade' }),
   name: text('name').notNull(),
+  /** The most that it may do; null for all that the person may. */
+  role: text('role').$type<TokenRole>(),
   createdAt: created(),
   endsAt: at('ends_at').notNull(),
   /** The last request with it, kept to the minute. */

@@ -7,6 +7,7 @@ import type { NamingPattern } from '@flagstone/core/naming/naming-pattern';
 import type { Measures } from '@flagstone/core/audio/measure/sound-meter';
 import type { RecipeStep } from '@flagstone/core/recipes/recipe';
 import type { JobAsked, JobKind, JobState } from '@flagstone/contract/jobs';
+import type { Role } from '@flagstone/contract/roles';
 import type { ItemState, PlanKind, PlanState } from '@flagstone/contract/plans';
 import { sql } from 'drizzle-orm';
 import {
@@ -68,7 +69,7 @@ export const collections = pgTable('collections', {
   retiredAt: at('retired_at'),
 });
 
-/** Who works on a collection. */
+/** Who may do what in a collection; administrators may do everything in all of them. */
 export const collectionPeople = pgTable(
   'collection_people',
   {
@@ -78,8 +79,12 @@ export const collectionPeople = pgTable(
     personId: integer('person_id')
       .notNull()
       .references(() => people.id),
+    role: text('role').$type<Role>().notNull(),
   },
-  (table) => [primaryKey({ columns: [table.collectionId, table.personId] })],
+  (table) => [
+    primaryKey({ columns: [table.collectionId, table.personId] }),
+    index('collection_people_person').on(table.personId),
+  ],
 );
 
 export const drives = pgTable('drives', {
@@ -540,6 +545,11 @@ export const jobs = pgTable(
     state: text('state').$type<JobState>().notNull().default('waiting'),
     /** What no two running jobs share: the drives whose files they change, the drive whose sounds they measure. */
     lanes: text('lanes')
+      .array()
+      .notNull()
+      .default(sql`'{}'`),
+    /** Whose files it works on: see the contract. */
+    collectionIds: integer('collection_ids')
       .array()
       .notNull()
       .default(sql`'{}'`),

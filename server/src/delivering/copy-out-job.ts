@@ -3,6 +3,8 @@ import { copyOutToFolderSchema } from '@flagstone/contract/copy-out';
 import { AppError } from '@flagstone/core/errors';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
+import { rightsOf } from '../rights/person-rights.ts';
+import { sightAs } from '../rights/rights.ts';
 import { diskError } from '../disk/disk-errors.ts';
 import { makeFolder } from '../disk/make-folder.ts';
 import { settleLeftovers } from '../disk/leftovers.ts';
@@ -20,7 +22,10 @@ const payloadSchema = z.object({ request: copyOutToFolderSchema });
  */
 export async function copyOutJob(app: AppContext, run: JobRun): Promise<void> {
   const { request } = payloadSchema.parse(run.job.payload);
-  const { folder: asked, ...what } = request;
+  const { folder: asked, ...copied } = request;
+  // As they may now: whoever asked may have lost rights since.
+  const sight = sightAs(await rightsOf(app.db, run.job.personId), 'editor');
+  const what = { ...copied, seenBy: sight };
   const folder = await app.roots.checkedFolder(asked);
   await run.setTotal((await sizeOf(app, what)).files);
   // A job stops between two files: what is being made is made to its end.
@@ -44,7 +49,7 @@ export async function copyOutJob(app: AppContext, run: JobRun): Promise<void> {
       if (!isWithin(folder, target)) throw new AppError('PATH_OUTSIDE_ROOTS', `${target} leads out of ${folder}.`);
       await enter(path.dirname(target));
       await run.fence.check();
-      const isWritten = await keepFile(await sourceOf(app, file, signal), target, folder);
+      const isWritten = await keepFile(await sourceOf(app, file, sight, signal), target, folder);
       if (isWritten) await noteUse(app, file.soundId, run.job.personId, folder);
       else same += 1;
       return undefined;

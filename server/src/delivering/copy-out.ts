@@ -11,6 +11,8 @@ import { freeName, legalText, nameKey, splitExtension } from '@flagstone/core/na
 import { and, eq, sql } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
+import type { Sight } from '../rights/rights.ts';
+import type { Seen } from '../rights/seen.ts';
 import { copiesOut, copyOutTickets } from '../db/finding-schema.ts';
 import { copies } from '../db/schema.ts';
 import { diskError } from '../disk/disk-errors.ts';
@@ -33,10 +35,10 @@ export interface OutFile {
 }
 
 /** The files that are to be copied out, with a name of its own for each. */
-export async function* filesOut(app: AppContext, { what, tree }: CopyOut): AsyncGenerator<OutFile> {
+export async function* filesOut(app: AppContext, { what, tree, seenBy }: CopyOut & Seen): AsyncGenerator<OutFile> {
   const taken = new Set<string>();
   const countersIn = new Map<string, Map<string, number>>();
-  for await (const { row, name, part, tryOut } of namedParts(app, what)) {
+  for await (const { row, name, part, tryOut } of namedParts(app, what, seenBy)) {
     const folder = tree ? [row.driveName, ...row.folder.split('/')].map(folderName).filter(Boolean).join('/') : '';
     const inFolder = (file: string): string => (folder === '' ? file : `${folder}/${file}`);
     const counters = countersIn.get(folder) ?? new Map<string, number>();
@@ -59,9 +61,9 @@ interface NamedPart {
   tryOut: TryOut;
 }
 
-async function* namedParts(app: AppContext, what: CopyOut['what']): AsyncGenerator<NamedPart> {
+async function* namedParts(app: AppContext, what: CopyOut['what'], seenBy: Sight): AsyncGenerator<NamedPart> {
   if (what.kind === 'list') {
-    for (const { row, part, tryOut } of await entriesOf(app, what.listId)) {
+    for (const { row, part, tryOut } of await entriesOf(app, what.listId, seenBy)) {
       const base = splitExtension(row.name).base;
       const changed = tryOut?.some(({ on }) => on) ?? false;
       const name = changed ? `${base} tried out.wav` : part ? `${base} part.wav` : row.name;
@@ -69,7 +71,7 @@ async function* namedParts(app: AppContext, what: CopyOut['what']): AsyncGenerat
     }
     return;
   }
-  for await (const rows of selectedRows(app.db, what.selection))
+  for await (const rows of selectedRows(app.db, { ...what.selection, seenBy }))
     for (const row of rows) {
       const slices = what.cut === 'slices' ? parseSlices(row.record.slices) : [];
       if (slices.length === 0) yield { row, name: row.name, part: null, tryOut: [] };
@@ -86,30 +88,31 @@ async function* namedParts(app: AppContext, what: CopyOut['what']): AsyncGenerat
 export async function sourceOf(
   app: AppContext,
   { soundId, part, tryOut }: OutFile,
+  sight: Sight,
   signal: AbortSignal,
 ): Promise<{ path: string } | { bytes: Uint8Array }> {
-  if (part || tryOut.some(({ on }) => on)) return exportOf(app, soundId, part, tryOut, signal);
-  return { path: (await copyThatIsHere(app, sql`${copies.soundId} = ${soundId}`)).path };
+  if (part || tryOut.some(({ on }) => on)) return exportOf(app, soundId, sight, part, tryOut, signal);
+  return { path: (await copyThatIsHere(app, sql`${copies.soundId} = ${soundId}`, sight)).path };
 }
 
 /** Opened before it is added, so that what cannot be opened is only left out. */
-async function streamOf(app: AppContext, file: OutFile, signal: AbortSignal): Promise<Readable> {
-  const contents = await sourceOf(app, file, signal);
+async function streamOf(app: AppContext, file: OutFile, sight: Sight, signal: AbortSignal): Promise<Readable> {
+  const contents = await sourceOf(app, file, sight, signal);
   return 'path' in contents ? (await openRegular(contents.path)).createReadStream() : Readable.from([contents.bytes]);
 }
 
 /** How many files would be copied out, and how large they are. */
 export async function sizeOf(
   app: AppContext,
-  { what }: CopyOut,
+  { what, seenBy }: CopyOut & Seen,
 ): Promise<{ files: number; bytes: number; gone: number }> {
   if (what.kind === 'list') {
     await pullList(app, what.listId);
-    const entries = await entriesOf(app, what.listId);
+    const entries = await entriesOf(app, what.listId, seenBy);
     const bytes = entries.reduce((sum, { row, part }) => sum + (part ? 0 : row.sizeBytes), 0);
     return { files: entries.length, bytes, gone: entries.filter(({ row }) => row.state === 'gone').length };
   }
-  const { tables, conditions } = selectionParts(what.selection);
+  const { tables, conditions } = selectionParts({ ...what.selection, seenBy });
   // As the record keeps them: one slice a line.
   const slices =
     what.cut === 'slices'
@@ -138,12 +141,13 @@ export async function ticketFor(app: AppContext, request: CopyOut, personId: num
   return ticket.id;
 }
 
-/** What a ticket was given for, to the one who asks first. Throws NOT_FOUND. */
-export async function redeem(app: AppContext, ticket: string): Promise<{ request: CopyOut; personId: number }> {
-  const good = and(eq(copyOutTickets.id, ticket), sql`${copyOutTickets.createdAt} >= now() - ${TICKET_AGE}`);
+/** What a ticket was given for, to the person to whom it was given, once. Throws NOT_FOUND. */
+export async function redeem(app: AppContext, ticket: string, personId: number): Promise<CopyOut> {
+  const own = and(eq(copyOutTickets.id, ticket), eq(copyOutTickets.personId, personId));
+  const good = and(own, sql`${copyOutTickets.createdAt} >= now() - ${TICKET_AGE}`);
   const [found] = await app.db.delete(copyOutTickets).where(good).returning();
   if (!found) throw new AppError('NOT_FOUND', 'This ZIP file was fetched already, or an hour ago. Ask for it anew.');
-  return { request: copyOutSchema.parse(found.request), personId: found.personId };
+  return copyOutSchema.parse(found.request);
 }
 
 /** Queues copying out into a folder. Throws what the check of a folder throws. */
@@ -151,14 +155,21 @@ export async function copyOutToFolder(
   app: AppContext,
   request: z.infer<typeof copyOutToFolderSchema>,
   personId: number,
+  sight: Sight,
 ): Promise<Job> {
   const folder = await app.roots.checkedFolder(request.folder);
-  const { files, bytes } = await sizeOf(app, request);
+  const { files, bytes } = await sizeOf(app, { ...request, seenBy: sight });
   if (files === 0) throw new AppError('NOTHING_SELECTED', 'There is nothing to copy out.');
   await refuseWhenFull(folder, bytes);
   const title = `Copy ${files === 1 ? '1 sound' : `${files.toLocaleString('en')} sounds`} to ${path.basename(folder)}`;
   return app.jobs.add(
-    { kind: 'copyOut', title, payload: { request: { ...request, folder } }, lanes: [`copy out ${folder}`] },
+    {
+      kind: 'copyOut',
+      title,
+      payload: { request: { ...request, folder } },
+      lanes: [`copy out ${folder}`],
+      collectionIds: [],
+    },
     personId,
   );
 }
@@ -177,7 +188,7 @@ const LEFT_OUT = 'LEFT OUT.txt';
  */
 export async function writeZip(
   app: AppContext,
-  request: CopyOut,
+  request: CopyOut & Seen,
   personId: number,
   out: Writable,
   signal: AbortSignal,
@@ -216,7 +227,9 @@ export async function writeZip(
   const leftOut: string[] = [];
   for await (const file of filesOut(app, request)) {
     signal.throwIfAborted();
-    const contents = await streamOf(app, file, signal).catch((error: unknown) => diskError(error, file.path));
+    const contents = await streamOf(app, file, request.seenBy, signal).catch((error: unknown) =>
+      diskError(error, file.path),
+    );
     if (contents instanceof AppError) {
       leftOut.push(`${file.path}: ${contents.message} ${contents.remedy}`);
       continue;

@@ -8,6 +8,7 @@ import { stringify } from 'csv-stringify';
 import { sql } from 'drizzle-orm';
 import type { Worksheet } from 'exceljs';
 import type { AppContext } from '../app-context.ts';
+import type { SeenSelection } from '../rights/seen.ts';
 import { idList } from '../db/sql-parts.ts';
 import { recordsReport } from './reports.ts';
 import { playlist, type PlaylistEntry } from './playlists.ts';
@@ -37,7 +38,7 @@ const MOST_SHEET_ROWS = 1_048_575;
  */
 export async function writeExport(
   app: AppContext,
-  { selection, format, columns, title, order }: ExportRequest,
+  { selection, format, columns, title, order }: ExportRequest & { selection: SeenSelection },
   out: Writable,
 ): Promise<void> {
   const pages = order ? rowsInListOrder(app, selection, order) : selectedRows(app.db, selection);

@@ -7,21 +7,23 @@ import type {
   PullList,
   pullListChangeSchema,
 } from '@flagstone/contract/pull-lists';
-import type { Selection } from '@flagstone/contract/selection';
-import { asc, eq, sql } from 'drizzle-orm';
+import { and, asc, eq, sql } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
+import type { Sight } from '../rights/rights.ts';
+import { pullListIsSeen, soundIsSeen, type SeenSelection } from '../rights/seen.ts';
 import type { Queryable, Transaction } from '../db/connect.ts';
 import { people, pullEntries, pullLists, sounds } from '../db/schema.ts';
 import { pullRows, recordRows } from '../records/acts.ts';
 import { allOf } from '../db/sql-parts.ts';
 import { rowsInOrder, selectionParts } from '../records/sound-rows.ts';
 
-/** All pull lists, the newest first. */
-export async function listPullLists(app: AppContext): Promise<PullList[]> {
+/** The pull lists that somebody sees, the newest first: their own, and those that hold a sound which they see; of these they see the entries with such sounds. */
+export async function listPullLists(app: AppContext, personId: number, sight: Sight): Promise<PullList[]> {
   const { rows } = await app.db.execute<PullList & Record<string, unknown>>(sql`
-    select l.id, l.name, l.show, l.scene, p.name as person, (select count(*)::int from pull_entries e where e.list_id = l.id) as entries
-    from pull_lists l join people p on p.id = l.person_id order by l.id desc`);
+    select l.id, l.name, l.show, l.scene, p.name as person, 
+      (select count(*)::int from pull_entries e where e.list_id = l.id and ${soundIsSeen(sight, sql`e.sound_id`)}) as entries
+    from pull_lists l join people p on p.id = l.person_id where ${pullListIsSeen(sight, personId)} order by l.id desc`);
   return rows;
 }
 
@@ -53,6 +55,7 @@ export async function makePullList(
   app: AppContext,
   list: z.infer<typeof newPullListSchema>,
   personId: number,
+  sight: Sight,
 ): Promise<PullList[]> {
   await asAct(app, { personId, listIds: [], summary: `Pull list “${list.name}” begun` }, async (tx) => {
     const made = await tx
@@ -61,7 +64,7 @@ export async function makePullList(
       .returning({ id: pullLists.id });
     return made.map(({ id }) => id);
   });
-  return listPullLists(app);
+  return listPullLists(app, personId, sight);
 }
 
 /** Changes what is given of a list, and leaves the rest as it is. */
@@ -70,22 +73,23 @@ export async function updatePullList(
   id: number,
   changes: z.infer<typeof pullListChangeSchema>,
   personId: number,
+  sight: Sight,
 ): Promise<PullList[]> {
   const { name } = await pullList(app, id);
   await asAct(app, { personId, listIds: [id], summary: `Pull list “${name}” changed` }, async (tx) => {
     if (Object.keys(changes).length > 0) await tx.update(pullLists).set(changes).where(eq(pullLists.id, id));
     return [];
   });
-  return listPullLists(app);
+  return listPullLists(app, personId, sight);
 }
 
-export async function removePullList(app: AppContext, id: number, personId: number): Promise<PullList[]> {
+export async function removePullList(app: AppContext, id: number, personId: number, sight: Sight): Promise<PullList[]> {
   const { name } = await pullList(app, id);
   await asAct(app, { personId, listIds: [id], summary: `Pull list “${name}” removed` }, async (tx) => {
     await tx.delete(pullLists).where(eq(pullLists.id, id));
     return [];
   });
-  return listPullLists(app);
+  return listPullLists(app, personId, sight);
 }
 
 /** One list. Throws NOT_FOUND. */
@@ -95,15 +99,15 @@ export async function pullList(app: AppContext, id: number): Promise<typeof pull
   return list;
 }
 
-/** The entries of a list in their order. */
-export async function entriesOf(app: AppContext, listId: number): Promise<PullEntry[]> {
+/** The entries of a list in their order, those of sounds that are seen. */
+export async function entriesOf(app: AppContext, listId: number, sight: Sight): Promise<PullEntry[]> {
   const rows = await app.db
     .select({ entry: pullEntries, person: people.name })
     .from(pullEntries)
     .innerJoin(people, eq(people.id, pullEntries.addedBy))
     .where(eq(pullEntries.listId, listId))
     .orderBy(asc(pullEntries.place), asc(pullEntries.id));
-  const sounds = await rowsInOrder(app.db, 'sounds', [...new Set(rows.map(({ entry }) => entry.soundId))]);
+  const sounds = await rowsInOrder(app.db, 'sounds', [...new Set(rows.map(({ entry }) => entry.soundId))], sight);
   const rowOf = new Map(sounds.map((row) => [row.soundId, row]));
   return rows.flatMap(({ entry, person }) => {
     const row = rowOf.get(entry.soundId);
@@ -119,10 +123,14 @@ export async function addEntry(
   listId: number,
   { soundId, part, tryOut, comment }: z.infer<typeof newPullEntrySchema>,
   personId: number,
+  sight: Sight,
 ): Promise<PullEntry[]> {
   const [list, [sound]] = await Promise.all([
     pullList(app, listId),
-    app.db.select().from(sounds).where(eq(sounds.id, soundId)),
+    app.db
+      .select()
+      .from(sounds)
+      .where(and(eq(sounds.id, soundId), soundIsSeen(sight, sql`${sounds.id}`))),
   ]);
   if (!sound) throw new AppError('NOT_FOUND', `There is no sound ${soundId}.`);
   await asAct(app, { personId, listIds: [listId], summary: `Pulled onto “${list.name}”` }, async (tx) => {
@@ -138,7 +146,7 @@ export async function addEntry(
     });
     return [];
   });
-  return entriesOf(app, listId);
+  return entriesOf(app, listId, sight);
 }
 
 /** So many sounds are put into a list at once; who chose more chose by mistake. */
@@ -148,7 +156,7 @@ const MOST_AT_ONCE = 2000;
 export async function addSounds(
   app: AppContext,
   listId: number,
-  selection: Selection,
+  selection: SeenSelection,
   personId: number,
 ): Promise<{ added: number }> {
   const { name } = await pullList(app, listId);
@@ -184,6 +192,7 @@ export async function updateEntry(
   id: number,
   { before, listId: target, ...values }: z.infer<typeof pullEntryChangeSchema>,
   personId: number,
+  sight: Sight,
 ): Promise<PullEntry[]> {
   const { listId: from } = await entryOf(app.db, id);
   const { id: list, name } = await pullList(app, target ?? from);
@@ -198,7 +207,7 @@ export async function updateEntry(
     if (Object.keys(set).length > 0) await tx.update(pullEntries).set(set).where(eq(pullEntries.id, id));
     return [];
   });
-  return entriesOf(app, list);
+  return entriesOf(app, list, sight);
 }
 
 /** A number between an entry and the one above it; behind all for null. When no number is left between them, all are numbered anew. */
@@ -223,14 +232,14 @@ async function placeBefore(db: Queryable, listId: number, before: number | null)
   return between();
 }
 
-export async function removeEntry(app: AppContext, id: number, personId: number): Promise<PullEntry[]> {
+export async function removeEntry(app: AppContext, id: number, personId: number, sight: Sight): Promise<PullEntry[]> {
   const { listId } = await entryOf(app.db, id);
   const { name } = await pullList(app, listId);
   await asAct(app, { personId, listIds: [listId], summary: `Entry of “${name}” removed` }, async (tx) => {
     await tx.delete(pullEntries).where(eq(pullEntries.id, id));
     return [];
   });
-  return entriesOf(app, listId);
+  return entriesOf(app, listId, sight);
 }
 
 /** A list's entry, for its export. Throws NOT_FOUND. */

@@ -3,6 +3,7 @@ import { AppError } from '@flagstone/core/errors';
 import { FIELDS } from '@flagstone/core/record/fields';
 import { tryOutInWords } from '@flagstone/core/audio/try-out/try-out';
 import type { AppContext } from '../app-context.ts';
+import type { Sight } from '../rights/rights.ts';
 import { entriesOf, pullList } from './pull-lists.ts';
 import type { Report } from '../workers/report-worker.ts';
 
@@ -34,9 +35,13 @@ export async function recordsReport(
 }
 
 /** A pull list to be printed: each sound with its part, comment, and where its first copy lies. Throws NOT_FOUND. */
-export async function pullListReport(app: AppContext, listId: number): Promise<{ name: string; pdf: Uint8Array }> {
+export async function pullListReport(
+  app: AppContext,
+  listId: number,
+  sight: Sight,
+): Promise<{ name: string; pdf: Uint8Array }> {
   const list = await pullList(app, listId);
-  const entries = await entriesOf(app, listId);
+  const entries = await entriesOf(app, listId, sight);
   const seconds = entries.map(({ row, part }) =>
     part ? (part.to - part.from) / row.facts.sampleRateHz : row.facts.durationSeconds,
   );

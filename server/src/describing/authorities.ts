@@ -5,17 +5,20 @@ import type { ListedName, ListedNames } from '@flagstone/core/recipes/listed-nam
 import { AUTHORITY_FIELDS, type Authority, type AuthorityKind } from '@flagstone/contract/authorities';
 import { eq, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { Sight } from '../rights/rights.ts';
+import { soundIsSeen } from '../rights/seen.ts';
 import { authorities } from '../db/schema.ts';
 import { editSounds } from '../records/edits.ts';
 import { FIELD_COLUMNS } from '../records/sound-rows.ts';
 
 const column = (name: FieldName): SQL => sql.raw(`r."${FIELD_COLUMNS[name]}"`);
 
-/** All lists by kind and name, with how many records say each. */
-export async function listAuthorities(app: Pick<AppContext, 'db'>): Promise<Authority[]> {
+/** All lists by kind and name, with how many of the records that are seen say each. */
+export async function listAuthorities(app: Pick<AppContext, 'db'>, sight: Sight): Promise<Authority[]> {
   const counted = Object.entries(AUTHORITY_FIELDS).map(
     ([kind, { name }]) =>
-      sql`select ${kind}::text as kind, lower(${column(name)}) as name, count(*) as uses from records r where ${column(name)} <> '' group by 2`,
+      sql`select ${kind}::text as kind, lower(${column(name)}) as name, count(*) as uses from records r
+        where ${column(name)} <> '' and ${soundIsSeen(sight, sql`r.sound_id`)} group by 2`,
   );
   const { rows } = await app.db.execute<Authority & Record<string, unknown>>(sql`
     with used as (${sql.join(counted, sql` union all `)})
@@ -41,31 +44,33 @@ export async function listedNames(app: Pick<AppContext, 'db'>): Promise<ListedNa
 export async function saveAuthority(
   app: AppContext,
   { kind, name, code }: Pick<Authority, 'kind' | 'name' | 'code'>,
+  sight: Sight,
 ): Promise<Authority[]> {
   await app.db.execute(sql`
     insert into authorities (kind, name, code) values (${kind}, ${name}, ${code})
     on conflict (kind, lower(name)) do update set name = excluded.name, code = excluded.code`);
-  return listAuthorities(app);
+  return listAuthorities(app, sight);
 }
 
 /** Takes over the names that records say and that the lists do not have, each with its most frequent code. Returns the lists. */
-export async function gatherAuthorities(app: AppContext): Promise<Authority[]> {
+export async function gatherAuthorities(app: AppContext, sight: Sight): Promise<Authority[]> {
   for (const [kind, { name, code }] of Object.entries(AUTHORITY_FIELDS)) {
     const codeColumn = code ? column(code) : sql`''`;
     await app.db.execute(sql`
       insert into authorities (kind, name, code)
       select distinct on (lower(name)) ${kind}, name, code from (
-        select ${column(name)} as name, ${codeColumn} as code, count(*) as uses from records r where ${column(name)} <> '' group by 1, 2) u
+        select ${column(name)} as name, ${codeColumn} as code, count(*) as uses from records r
+        where ${column(name)} <> '' and ${soundIsSeen(sight, sql`r.sound_id`)} group by 1, 2) u
       order by lower(name), (code = ''), uses desc
       on conflict (kind, lower(name)) do nothing`);
   }
-  return listAuthorities(app);
+  return listAuthorities(app, sight);
 }
 
 /** Takes a name off its list; no record changes. Throws NOT_FOUND. */
-export async function removeAuthority(app: AppContext, id: number): Promise<Authority[]> {
+export async function removeAuthority(app: AppContext, id: number, sight: Sight): Promise<Authority[]> {
   await app.db.delete(authorities).where(eq(authorities.id, (await authorityOf(app, id)).id));
-  return listAuthorities(app);
+  return listAuthorities(app, sight);
 }
 
 /** Puts a name into another of its list: all records that say the one say the other, with its code, as one change. Throws NOT_FOUND, BAD_REQUEST. */
@@ -74,6 +79,7 @@ export async function mergeAuthority(
   id: number,
   intoId: number,
   personId: number,
+  sight: Sight,
 ): Promise<{ changed: number; authorities: Authority[] }> {
   const [from, into] = [await authorityOf(app, id), await authorityOf(app, intoId)];
   if (from.kind !== into.kind || from.id === into.id)
@@ -85,7 +91,7 @@ export async function mergeAuthority(
   const summary = `“${from.name}” becomes “${into.name}”`;
   const { changed } = await editSounds(app, condition, { kind: 'edit', summary, personId }, () => ({ set }));
   await app.db.delete(authorities).where(eq(authorities.id, from.id));
-  return { changed, authorities: await listAuthorities(app) };
+  return { changed, authorities: await listAuthorities(app, sight) };
 }
 
 async function authorityOf(

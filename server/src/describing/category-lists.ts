@@ -10,6 +10,8 @@ import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { categoryLists, people } from '../db/schema.ts';
 import { categoriesFromFile } from '../workers/table-reader.ts';
+import type { Sight } from '../rights/rights.ts';
+import { soundIsSeen } from '../rights/seen.ts';
 import { editSounds } from '../records/edits.ts';
 import { wordNet } from '../disk/word-net.ts';
 
@@ -52,9 +54,12 @@ export async function keptLists(app: Pick<AppContext, 'db'>): Promise<KeptCatego
 }
 
 /** How many records have each CatID, whatever list it is from. */
-export async function countUses(app: Pick<AppContext, 'db'>): Promise<{ catId: string; records: number }[]> {
+export async function countUses(
+  app: Pick<AppContext, 'db'>,
+  sight: Sight,
+): Promise<{ catId: string; records: number }[]> {
   const { rows } = await app.db.execute<{ cat_id: string; records: number }>(
-    sql`select cat_id, count(*)::int as records from records where cat_id <> '' group by cat_id`,
+    sql`select cat_id, count(*)::int as records from records r where cat_id <> '' and ${soundIsSeen(sight, sql`r.sound_id`)} group by cat_id`,
   );
   return rows.map(({ cat_id: catId, records }) => ({ catId, records }));
 }
@@ -74,7 +79,7 @@ async function listOf(app: Pick<AppContext, 'db'>, wanted: WantedList): Promise<
 /** What taking a list instead of the one in force would change. Nothing is changed. Throws LIST_INVALID, NOT_FOUND. */
 export async function compareList(app: AppContext, wanted: WantedList): Promise<ListComparison> {
   const list = await listOf(app, wanted);
-  const uses = new Map((await countUses(app)).map(({ catId, records }) => [catId.toLowerCase(), records]));
+  const uses = new Map((await countUses(app, 'all')).map(({ catId, records }) => [catId.toLowerCase(), records]));
   const records = (catId: string): number => uses.get(catId.toLowerCase()) ?? 0;
   const { added, renamed, removed, reworded } = listDifference(app.categories, list);
   return {

@@ -6,9 +6,9 @@ import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
 import type { ChangeResult } from '@flagstone/contract/changes';
 import type { Recipe, RecipePreview, RecipeRun } from '@flagstone/contract/recipes';
 import type { SoundRow } from '@flagstone/contract/record';
-import type { Selection } from '@flagstone/contract/selection';
 import { and, asc, eq, or } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { SeenSelection } from '../rights/seen.ts';
 import { people, recipes } from '../db/schema.ts';
 import { listedNames } from './authorities.ts';
 import { editRowByRow } from '../records/edits.ts';
@@ -55,6 +55,9 @@ export async function removeRecipe(app: AppContext, id: number, personId: number
   return listRecipes(app, personId);
 }
 
+/** What runs on what somebody sees. */
+type SeenRun = RecipeRun & { selection: SeenSelection };
+
 /** A row with what the steps make of it. */
 interface Outcome {
   row: SoundRow;
@@ -67,7 +70,7 @@ interface Outcome {
 /** What steps make of the rows of a selection, page by page; a sound that is there twice is taken once. */
 async function* outcomes(
   app: AppContext,
-  { selection, steps }: RecipeRun,
+  { selection, steps }: SeenRun,
   from: { afterCopyId: number; index: number } = { afterCopyId: 0, index: 0 },
 ): AsyncGenerator<Outcome[]> {
   let { index } = from;
@@ -92,7 +95,7 @@ type Places = ReadonlyMap<number, number>;
 async function placesFor(
   app: AppContext,
   steps: readonly RecipeStep[],
-  selection: Selection,
+  selection: SeenSelection,
 ): Promise<Places | undefined> {
   return steps.some((step) => step.do === 'number') ? placesByPath(app.db, selection) : undefined;
 }
@@ -146,7 +149,7 @@ const isTelling = (outcome: Outcome): boolean =>
  */
 export async function previewRecipe(
   app: AppContext,
-  run: RecipeRun,
+  run: SeenRun,
   from: { afterCopyId: number; index: number } | undefined,
   signal?: AbortSignal,
 ): Promise<RecipePreview> {
@@ -172,7 +175,7 @@ function shown(value: SoundRecord[FieldName] | undefined): string {
 }
 
 /** How many rows of a selection there are, change, and cannot take the change; stops counting when `signal` is aborted. */
-export async function countRecipe(app: AppContext, run: RecipeRun, signal?: AbortSignal) {
+export async function countRecipe(app: AppContext, run: SeenRun, signal?: AbortSignal) {
   prepareRecipe(run.steps, app);
   const counts = { rows: 0, changed: 0, problems: 0, notes: 0 };
   for await (const page of outcomes(app, run)) {
@@ -190,7 +193,7 @@ export async function countRecipe(app: AppContext, run: RecipeRun, signal?: Abor
 /** Runs steps on a selection, as one change that can be undone as one; rows with a problem stay as they are. */
 export async function runRecipe(
   app: AppContext,
-  { selection, steps }: { selection: Selection; steps: RecipeStep[] },
+  { selection, steps }: { selection: SeenSelection; steps: RecipeStep[] },
   personId: number,
   name?: string,
 ): Promise<ChangeResult> {

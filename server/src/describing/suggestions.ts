@@ -9,8 +9,9 @@ import {
 import { fieldLabel } from '@flagstone/core/record/fields';
 import type { ChangeResult } from '@flagstone/contract/changes';
 import type { SoundRow } from '@flagstone/contract/record';
-import type { Selection } from '@flagstone/contract/selection';
 import type { AppContext } from '../app-context.ts';
+import type { Sight } from '../rights/rights.ts';
+import type { SeenSelection } from '../rights/seen.ts';
 import { analyses } from '../db/schema.ts';
 import { sql } from 'drizzle-orm';
 import { editRowByRow } from '../records/edits.ts';
@@ -47,9 +48,9 @@ async function suggesterFor(app: AppContext, rows: readonly SoundRow[]): Promise
 }
 
 /** Categories proposed for copies, best first, each with its reasons. */
-export async function suggestFor(app: AppContext, copyIds: number[]) {
+export async function suggestFor(app: AppContext, copyIds: number[], sight: Sight) {
   const answers: { copyId: number; suggestions: Suggestion[] }[] = [];
-  for await (const page of selectedRows(app.db, { kind: 'copies', copyIds })) {
+  for await (const page of selectedRows(app.db, { kind: 'copies', copyIds, seenBy: sight })) {
     const suggest = await suggesterFor(app, page);
     answers.push(...page.map((row) => ({ copyId: row.copyId, suggestions: suggest(row) })));
   }
@@ -97,7 +98,7 @@ async function askNeighbours(app: AppContext, all: readonly SoundRow[], known: N
  */
 export function acceptSuggestions(
   app: AppContext,
-  selection: Selection,
+  selection: SeenSelection,
   { minimumScore, fields }: { minimumScore: number; fields: readonly SuggestedField[] },
   personId: number,
 ): Promise<ChangeResult> {

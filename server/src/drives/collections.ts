@@ -1,14 +1,17 @@
 import { AppError } from '@flagstone/core/errors';
 import { parseTemplate, STANDARD_PATTERN, type NamingPattern } from '@flagstone/core/naming/naming-pattern';
 import type { Collection, CollectionChange } from '@flagstone/contract/collections';
+import type { Role } from '@flagstone/contract/roles';
 import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { Sight } from '../rights/rights.ts';
 import type { Transaction } from '../db/connect.ts';
-import { collectionPeople, collections, folders } from '../db/schema.ts';
+import { collections, folders } from '../db/schema.ts';
 import { idList } from '../db/sql-parts.ts';
+import { collectionIsSeen } from '../rights/seen.ts';
 
-/** All collections by name, retired ones last. */
-export async function listCollections(app: Pick<AppContext, 'db'>): Promise<Collection[]> {
+/** The collections that somebody sees by name, retired ones last. */
+export async function listCollections(app: Pick<AppContext, 'db'>, sight: Sight): Promise<Collection[]> {
   const { rows } = await app.db.execute<{
     id: number;
     name: string;
@@ -16,27 +19,33 @@ export async function listCollections(app: Pick<AppContext, 'db'>): Promise<Coll
     retired: boolean;
     folders: number;
     files: number;
-    person_ids: number[];
+    people: { personId: number; role: Role }[];
   }>(sql`
     with held as (select read_folder_id, count(*) as files from copies where not gone group by read_folder_id)
     select o.id, o.name, o.pattern, o.retired_at is not null as retired, count(f.id) as folders, coalesce(sum(h.files), 0)::bigint as files,
-      array(select person_id from collection_people p where p.collection_id = o.id order by person_id) as person_ids
+      coalesce((select jsonb_agg(jsonb_build_object('personId', m.person_id, 'role', m.role) order by m.person_id)
+        from collection_people m where m.collection_id = o.id), '[]') as people
     from collections o left join folders f on f.collection_id = o.id left join held h on h.read_folder_id = f.id
-    group by o.id order by retired, lower(o.name)`);
-  return rows.map(({ person_ids: personIds, ...row }) => ({ ...row, personIds }));
+    where ${collectionIsSeen(sight, sql`o.id`)} group by o.id order by retired, lower(o.name)`);
+  return rows;
 }
 
 /** Makes a collection; throws CONFLICT when the name is taken. */
-export async function makeCollection(app: AppContext, name: string): Promise<Collection[]> {
+export async function makeCollection(app: AppContext, name: string, sight: Sight): Promise<Collection[]> {
   await app.db.transaction(async (tx) => {
     await refuseTaken(tx, name);
     await tx.insert(collections).values({ name });
   });
-  return listCollections(app);
+  return listCollections(app, sight);
 }
 
-/** Names a collection anew, sets its pattern and people, retires it or takes it back. Throws NOT_FOUND, CONFLICT, PATTERN_INVALID. */
-export async function updateCollection(app: AppContext, id: number, change: CollectionChange): Promise<Collection[]> {
+/** Names a collection anew, sets its pattern, retires it or takes it back. Throws NOT_FOUND, CONFLICT, PATTERN_INVALID. */
+export async function updateCollection(
+  app: AppContext,
+  id: number,
+  change: CollectionChange,
+  sight: Sight,
+): Promise<Collection[]> {
   if (change.pattern?.kind === 'free') parseTemplate(change.pattern.template);
   await app.db.transaction(async (tx) => {
     await lockCollection(tx, id);
@@ -48,33 +57,38 @@ export async function updateCollection(app: AppContext, id: number, change: Coll
     };
     if (Object.keys(set).length > 0) await tx.update(collections).set(set).where(eq(collections.id, id));
     if (change.retired) await keepOneOpen(tx);
-    if (change.personIds === undefined) return;
-    await tx.delete(collectionPeople).where(eq(collectionPeople.collectionId, id));
-    await addPeople(tx, id, change.personIds);
   });
-  return listCollections(app);
+  return listCollections(app, sight);
 }
 
 /** Puts the folders, the people and what was learned of a collection into another one and removes it. No record changes. Throws NOT_FOUND, BAD_REQUEST. */
-export async function mergeCollection(app: AppContext, id: number, intoId: number): Promise<Collection[]> {
+export async function mergeCollection(
+  app: AppContext,
+  id: number,
+  intoId: number,
+  sight: Sight,
+): Promise<Collection[]> {
   if (id === intoId) throw new AppError('BAD_REQUEST', 'A collection cannot be merged into itself.');
   await app.db.transaction(async (tx) => {
     for (const each of [id, intoId].sort((a, b) => a - b)) await lockCollection(tx, each);
+    // The sets that hold it hold the other one: then no sound has to be looked at again.
+    await tx.execute(sql`
+      update collection_sets set collection_ids = array(select distinct case when held = ${id} then ${intoId}::int else held end from unnest(collection_ids) held order by 1)
+      where ${id} = any(collection_ids)`);
     await tx.update(folders).set({ collectionId: intoId }).where(eq(folders.collectionId, id));
-    const members = await tx.select().from(collectionPeople).where(eq(collectionPeople.collectionId, id));
-    await addPeople(
-      tx,
-      intoId,
-      members.map(({ personId }) => personId),
-    );
+    // Who has a role there already keeps that: a merge gives nobody more of it.
+    await tx.execute(sql`
+      insert into collection_people (collection_id, person_id, role)
+      select ${intoId}::int, person_id, role from collection_people where collection_id = ${id} on conflict do nothing`);
     await tx.execute(sql`
       insert into learned_words (collection_id, word, cat_id, times)
       select ${intoId}::int, word, cat_id, times from learned_words where collection_id = ${id}
       on conflict (collection_id, word, cat_id) do update set times = learned_words.times + excluded.times`);
     await tx.delete(collections).where(eq(collections.id, id));
     await keepOneOpen(tx);
+    await app.live.publish(tx, { type: 'people' });
   });
-  return listCollections(app);
+  return listCollections(app, sight);
 }
 
 async function lockCollection(tx: Transaction, id: number): Promise<void> {
@@ -93,12 +107,6 @@ async function refuseTaken(tx: Transaction, name: string, own = 0): Promise<void
 async function keepOneOpen(tx: Transaction): Promise<void> {
   const { rows } = await tx.execute(sql`select from collections where retired_at is null limit 1`);
   if (rows.length === 0) throw new AppError('BAD_REQUEST', 'The last collection that is in use cannot be retired.');
-}
-
-async function addPeople(tx: Transaction, collectionId: number, personIds: readonly number[]): Promise<void> {
-  await tx.execute(sql`
-    insert into collection_people (collection_id, person_id) select ${collectionId}::int, id from people where id = any(${idList(personIds)})
-    on conflict do nothing`);
 }
 
 /** The naming pattern of each copy, by the collection that it belongs to. */

@@ -3,6 +3,8 @@ import { AppError } from '@flagstone/core/errors';
 import type { Drive } from '@flagstone/contract/drives';
 import { and, eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { Sight } from '../rights/rights.ts';
+import { copyIsSeen, driveIsSeen } from '../rights/seen.ts';
 import { copies, drives } from '../db/schema.ts';
 import { DriveFiles } from '../disk/drive-files.ts';
 import { markedFolder, readMarker, writeMarker } from '../disk/drive-marker.ts';
@@ -268,8 +270,8 @@ export function filesOf(app: Pick<AppContext, 'roots'>, drive: Pick<DriveRow, 'r
   return new DriveFiles(drive.rootPath);
 }
 
-/** All drives with their state now; those that came back elsewhere are found first. */
-export async function listDrives(app: AppContext): Promise<Drive[]> {
+/** The drives that hold something that is seen, with their state now and what of them is seen; those that came back elsewhere are found first. */
+export async function listDrives(app: AppContext, sight: Sight): Promise<Drive[]> {
   await reconnectDrives(app);
   const { rows } = await app.db.execute<{
     id: string;
@@ -282,7 +284,8 @@ export async function listDrives(app: AppContext): Promise<Drive[]> {
     size: number;
   }>(sql`
     select d.id, d.name, d.root_path, d.identity, d.last_indexed_at, d.retired_at is not null as retired, count(c.id) as copies, coalesce(sum(c.size_bytes), 0)::bigint as size
-    from drives d left join copies c on c.drive_id = d.id and not c.gone group by d.id order by d.name`);
+    from drives d left join copies c on c.drive_id = d.id and not c.gone and ${copyIsSeen(sight)}
+    where ${driveIsSeen(sight, sql`d.id`)} group by d.id order by d.name`);
   return Promise.all(
     rows.map(async (row) => {
       const files = new DriveFiles(row.root_path);

@@ -1,10 +1,12 @@
 import type { AppContext } from '../app-context.ts';
+import { keyOf, type Sight } from '../rights/rights.ts';
 import { forAll } from '../db/while-waited.ts';
 
 /** An answer is kept for so many times as long as it took: small catalogues are counted afresh, a million sounds now and then. */
 const CACHE_FACTOR = 10;
 /** What takes less, in milliseconds, is not kept at all. */
 const WORTH_CACHING = 50;
+const MOST_SIGHTS = 200;
 
 interface Cached<Value> {
   value: Promise<Value>;
@@ -12,21 +14,27 @@ interface Cached<Value> {
   until: number;
 }
 
-/** Something that is worked out over the whole catalogue, kept for a while in proportion to what it cost. */
-export function cachedAnswer<Value>(work: (app: AppContext) => Promise<Value>): (app: AppContext) => Promise<Value> {
-  const cache = new WeakMap<AppContext, Cached<Value>>();
-  return (app) => {
-    const known = cache.get(app);
+/** Something that is worked out over all that somebody sees of the catalogue, kept for a while in proportion to what it cost. */
+export function cachedAnswer<Value>(
+  work: (app: AppContext, sight: Sight) => Promise<Value>,
+): (app: AppContext, sight: Sight) => Promise<Value> {
+  const cache = new WeakMap<AppContext, Map<string, Cached<Value>>>();
+  return (app, sight) => {
+    const answers = cache.get(app) ?? new Map<string, Cached<Value>>();
+    cache.set(app, answers);
+    const key = keyOf(sight);
+    const known = answers.get(key);
     if (known && performance.now() < known.until) return known.value;
     const started = performance.now();
-    const entry: Cached<Value> = { value: forAll(() => work(app)), until: Infinity };
-    cache.set(app, entry);
+    const entry: Cached<Value> = { value: forAll(() => work(app, sight)), until: Infinity };
+    if (answers.size >= MOST_SIGHTS) answers.clear();
+    answers.set(key, entry);
     const setUntil = (): void => {
       const took = performance.now() - started;
       entry.until = took < WORTH_CACHING ? 0 : performance.now() + took * CACHE_FACTOR;
     };
     // One that failed is asked for again at once.
-    entry.value.then(setUntil, () => cache.delete(app));
+    entry.value.then(setUntil, () => answers.delete(key));
     return entry.value;
   };
 }

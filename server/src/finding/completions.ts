@@ -1,11 +1,12 @@
 import type { Completion } from '@flagstone/contract/reading';
-import type { ListFilter } from '@flagstone/contract/selection';
 import { FACETS, type Facet } from '@flagstone/contract/facets';
 import { begunTerm, valueInLine } from '@flagstone/core/query/begun-term';
 import type { SearchField } from '@flagstone/core/query/search-fields';
 import { FIELDS } from '@flagstone/core/record/fields';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { Sight } from '../rights/rights.ts';
+import { soundIsSeen, type SeenFilter } from '../rights/seen.ts';
 import { countFacets } from './facets.ts';
 import { folderLevel } from './folder-tree.ts';
 import { countHits } from './count-hits.ts';
@@ -33,7 +34,7 @@ const TEXTS: Record<string, SQL> = {
  * What the field at the end of a search line could be asked for: the values that the sounds have which the rest of the line finds, the most frequent first, each with
  * its count. Beyond a limit counted in a sample. None when nothing is begun, or a field of free text.
  */
-export async function completionsOf(app: AppContext, filter: ListFilter): Promise<Completion[]> {
+export async function completionsOf(app: AppContext, filter: SeenFilter): Promise<Completion[]> {
   const begun = begunTerm(filter.q);
   if (!begun?.field) return [];
   const { before, field, text } = begun;
@@ -45,9 +46,9 @@ export async function completionsOf(app: AppContext, filter: ListFilter): Promis
 
 type Found = Omit<Completion, 'line'>;
 
-async function valuesOf(app: AppContext, rest: ListFilter, field: SearchField, text: string): Promise<Found[]> {
+async function valuesOf(app: AppContext, rest: SeenFilter, field: SearchField, text: string): Promise<Found[]> {
   if (field.name === 'in') return foldersLike(app, rest, text);
-  if (field.name === 'tag') return tagsLike(app, text);
+  if (field.name === 'tag') return tagsLike(app, rest.seenBy, text);
   if (field.kind === 'choice') return choicesLike(app, rest, field, text);
   const facet = FACETS.find((each): each is Facet => each === field.name);
   if (facet && (field.kind === 'number' || facet === 'drive')) {
@@ -60,7 +61,7 @@ async function valuesOf(app: AppContext, rest: ListFilter, field: SearchField, t
   return field.kind === 'text' ? textsLike(app, rest, field, text) : [];
 }
 
-async function textsLike(app: AppContext, rest: ListFilter, field: SearchField, text: string): Promise<Found[]> {
+async function textsLike(app: AppContext, rest: SeenFilter, field: SearchField, text: string): Promise<Found[]> {
   const own = FIELDS.find(({ name }) => name === field.field);
   const isList = own?.kind === 'list';
   const column =
@@ -82,7 +83,7 @@ async function textsLike(app: AppContext, rest: ListFilter, field: SearchField, 
 }
 
 /** Each counted by itself: they are not values of one column. */
-async function choicesLike(app: AppContext, rest: ListFilter, field: SearchField, text: string): Promise<Found[]> {
+async function choicesLike(app: AppContext, rest: SeenFilter, field: SearchField, text: string): Promise<Found[]> {
   const choices = (field.choices ?? []).filter((choice) => choice.startsWith(text)).slice(0, MOST);
   const counted = await Promise.all(
     choices.map(async (choice) => {
@@ -94,7 +95,7 @@ async function choicesLike(app: AppContext, rest: ListFilter, field: SearchField
   return counted.sort((a, b) => b.count - a.count);
 }
 
-async function foldersLike(app: AppContext, rest: ListFilter, text: string): Promise<Found[]> {
+async function foldersLike(app: AppContext, rest: SeenFilter, text: string): Promise<Found[]> {
   const given = text.split('/');
   const begun = given.pop() ?? '';
   // Typed in small letters or not, each folder is found by its name.
@@ -111,9 +112,10 @@ async function foldersLike(app: AppContext, rest: ListFilter, text: string): Pro
     .map(({ name, term, count }) => ({ label: name, term, count: count ?? 0, isApproximate }));
 }
 
-async function tagsLike(app: AppContext, text: string): Promise<Found[]> {
+async function tagsLike(app: AppContext, sight: Sight, text: string): Promise<Found[]> {
   const { rows } = await app.db.execute<{ tag: string; count: number }>(sql`
     select tag, count(distinct sound_id) as count from sound_marks cross join unnest(tags) tag where starts_with(lower(tag), ${text})
+    and ${soundIsSeen(sight, sql`sound_marks.sound_id`)}
     group by tag order by 2 desc, 1 limit ${MOST}`);
   return rows.map(({ tag, count }) => ({ label: tag, term: `tag:${valueInLine(tag)}`, count, isApproximate: false }));
 }

@@ -1,16 +1,17 @@
 import type { HitCount } from '@flagstone/contract/facets';
-import { filterSchema, type ListFilter } from '@flagstone/contract/selection';
+import { filterSchema } from '@flagstone/contract/selection';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { allOf, upTo } from '../db/sql-parts.ts';
 import { catalogueTables, conditionsNow, isNarrow } from '../records/search-conditions.ts';
+import type { SeenFilter } from '../rights/seen.ts';
 import { cachedAnswer } from './cached-answer.ts';
 import { sampleOf, smallestSample, type Sample } from './search-plan.ts';
 
 /** How many of the filed sounds a filter finds: exactly for some thousands, and when it finds all of them; else in proportion. */
-export async function countHits(app: AppContext, filter: ListFilter): Promise<HitCount> {
-  if (!isNarrow(filter)) return { count: await countCatalogue(app), isApproximate: false };
+export async function countHits(app: AppContext, filter: SeenFilter): Promise<HitCount> {
+  if (!isNarrow(filter)) return { count: await countCatalogue(app, 'all'), isApproximate: false };
   return countInSample(app, filter, async ({ conditions, factor, limit }) => {
     const counted = await count(app.db, conditions, limit);
     return { count: counted * factor, isApproximate: factor !== 1 };
@@ -20,7 +21,7 @@ export async function countHits(app: AppContext, filter: ListFilter): Promise<Hi
 /** Counts in the sample of a filter; again in the smallest one when there are far more than PostgreSQL expected, as of words that always stand together. */
 export async function countInSample<Value extends HitCount | { total: HitCount }>(
   app: AppContext,
-  filter: ListFilter,
+  filter: SeenFilter,
   counting: (sample: Sample) => Promise<Value>,
 ): Promise<Value> {
   const sample = await sampleOf(app, filter);
@@ -30,9 +31,11 @@ export async function countInSample<Value extends HitCount | { total: HitCount }
   return counting(smallestSample(sample.conditions));
 }
 
+const ALL: SeenFilter = { ...filterSchema.parse({}), seenBy: 'all' };
+
 const countCatalogue = cachedAnswer(async (app) => {
-  const conditionsOf = await conditionsNow(app.db, '');
-  return count(app.db, conditionsOf(filterSchema.parse({})));
+  const conditionsOf = await conditionsNow(app.db, ALL);
+  return count(app.db, conditionsOf(ALL));
 });
 
 async function count(db: Queryable, conditions: readonly SQL[], limit?: number): Promise<number> {

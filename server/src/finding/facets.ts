@@ -19,6 +19,8 @@ import { withoutField } from '@flagstone/core/query/toggle-term';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { drives } from '../db/schema.ts';
+import type { Sight } from '../rights/rights.ts';
+import { copyIsSeen, type SeenFilter } from '../rights/seen.ts';
 import { cachedAnswer } from './cached-answer.ts';
 import { countHits, countInSample } from './count-hits.ts';
 import type { Sample } from './search-plan.ts';
@@ -59,36 +61,42 @@ const VALUES: Record<Exclude<Facet, 'drive'>, SQL> = {
  * category, is counted without that, so that its other values can be chosen too. Beyond a limit a sample stands for all, and the answer says so; all
  * categories of the whole catalogue are counted one by one, so that none is missing.
  */
-export async function countIndex(app: AppContext, filter: ListFilter): Promise<IndexCounts> {
+export async function countIndex(app: AppContext, filter: SeenFilter): Promise<IndexCounts> {
   if (!isNarrow(filter)) {
-    const [total, facets, categories] = await Promise.all([countHits(app, filter), allFacets(app), allCategories(app)]);
+    const [total, facets, categories] = await Promise.all([
+      countHits(app, filter),
+      allFacets(app, 'all'),
+      allCategories(app, 'all'),
+    ]);
     return { total, facets, categories };
   }
   const wider = { ...filter, category: '', catId: '' };
   if (isSame(filter, wider)) return countUnder(app, filter);
   const [counted, categories] = await Promise.all([
     countUnder(app, filter),
-    isNarrow(wider) ? countValues(app, wider, [], true).then(categoriesOf) : allCategories(app),
+    isNarrow(wider) ? countValues(app, wider, [], true).then(categoriesOf) : allCategories(app, 'all'),
   ]);
   return { ...counted, categories };
 }
 
 /** The values alone, for a filter of any kind. */
-export async function countFacets(app: AppContext, filter: ListFilter): Promise<Facets> {
-  return isNarrow(filter) ? (await countUnder(app, filter)).facets : allFacets(app);
+export async function countFacets(app: AppContext, filter: SeenFilter): Promise<Facets> {
+  return isNarrow(filter) ? (await countUnder(app, filter)).facets : allFacets(app, 'all');
 }
 
-const allFacets = cachedAnswer(async (app) => (await countUnder(app, filterSchema.parse({}))).facets);
+const ALL: SeenFilter = { ...filterSchema.parse({}), seenBy: 'all' };
+
+const allFacets = cachedAnswer(async (app) => (await countUnder(app, ALL)).facets);
 
 const allCategories = cachedAnswer(async (app): Promise<CategoryCounts> => {
-  const conditions = (await conditionsNow(app.db, ''))(filterSchema.parse({}));
-  return categoriesOf(await countIn(app, { conditions, factor: 1 }, [], true));
+  const conditions = (await conditionsNow(app.db, ALL))(ALL);
+  return categoriesOf(await countIn(app, { conditions, factor: 1 }, [], true, ALL.seenBy));
 });
 
 const isSame = (one: ListFilter, other: ListFilter): boolean =>
   one.category === other.category && one.catId === other.catId;
 
-async function countUnder(app: AppContext, filter: ListFilter): Promise<IndexCounts> {
+async function countUnder(app: AppContext, filter: SeenFilter): Promise<IndexCounts> {
   const wider = FACETS.flatMap((facet) => {
     const q = withoutField(filter.q, facet);
     // A space at the end: its last word is not being typed.
@@ -134,11 +142,11 @@ function categoriesOf({ categories, isApproximate }: Counted): CategoryCounts {
 
 async function countValues(
   app: AppContext,
-  filter: ListFilter,
+  filter: SeenFilter,
   facets: readonly Facet[],
   withCategories: boolean,
 ): Promise<Counted> {
-  return countInSample(app, filter, (sample) => countIn(app, sample, facets, withCategories));
+  return countInSample(app, filter, (sample) => countIn(app, sample, facets, withCategories, filter.seenBy));
 }
 
 type CountedRow = Record<string, string | null> & { count: number; left: number };
@@ -149,6 +157,7 @@ async function countIn(
   { conditions, factor, limit }: Sample,
   asked: readonly Facet[],
   withCategories: boolean,
+  sight: Sight,
 ): Promise<Counted> {
   const facets = asked.filter((facet) => facet !== 'drive');
   const columns = [
@@ -171,7 +180,7 @@ async function countIn(
         named.slice(0, facets.length).map(() => sql`, null`),
         sql``,
       )} ${withCategories ? sql`, null, null, null` : sql``}
-      from hit h join copies k on k.sound_id = h.found_id group by k.drive_id`
+      from hit h join copies k on k.sound_id = h.found_id and ${copyIsSeen(sight, sql`k.read_folder_id`)} group by k.drive_id`
     : sql``;
   const { rows } = await app.db.execute<CountedRow>(sql`
     with hit as (select ${sql.join(columns, sql`, `)} from ${catalogueTables()} where ${allOf(conditions)} ${upTo(limit)})

@@ -1,8 +1,10 @@
 import { setTimeout } from 'node:timers/promises';
 import { editDistance } from '@flagstone/core/text/edit-distance';
-import { sql } from 'drizzle-orm';
+import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
+import type { Sight } from '../rights/rights.ts';
+import { copyIsSeen, setIsSeen } from '../rights/seen.ts';
 
 /** Gathering is done again after so many times as long as it took. */
 const REST_FACTOR = 20;
@@ -46,28 +48,36 @@ async function gather(db: AppContext['db']): Promise<void> {
     if (!rows[0]?.mine) return;
     await tx.execute(sql`
       create temporary table gathered on commit drop as
-      select word, ndoc as sounds from ts_stat('select search from search_rows where filed') where word ~ '^[[:alpha:]'']{3,30}$'`);
-    await tx.execute(sql`delete from known_words k where not exists (select from gathered g where g.word = k.word)`);
+      select s.id as collection_set, w.word, w.ndoc as sounds from collection_sets s
+      cross join lateral ts_stat(format('select search from search_rows where filed and collection_set = %s', s.id)) w
+      where w.word ~ '^[[:alpha:]'']{3,30}$'`);
     await tx.execute(sql`
-      insert into known_words (word, sounds) select word, sounds from gathered
-      on conflict (word) do update set sounds = excluded.sounds where known_words.sounds <> excluded.sounds`);
+      delete from known_words k where not exists (
+        select from gathered g where g.word = k.word and g.collection_set = k.collection_set)`);
+    await tx.execute(sql`
+      insert into known_words (collection_set, word, sounds) select collection_set, word, sounds from gathered
+      on conflict (word, collection_set) do update set sounds = excluded.sounds where known_words.sounds <> excluded.sounds`);
   });
 }
 
+/** Words `w` of sounds that somebody sees. */
+const isSeen = (sight: Sight): SQL => setIsSeen(sight, sql`w.collection_set`);
+
 /** How many sounds have each of these words or phrases (of a phrase: of its rarest word); words with none are left out. */
-export async function soundsWith(db: Queryable, words: readonly string[]): Promise<Map<string, number>> {
+export async function soundsWith(db: Queryable, words: readonly string[], sight: Sight): Promise<Map<string, number>> {
   if (words.length === 0) return new Map();
   const { rows } = await db.execute<{ given: string; sounds: number }>(sql`
     select w.given, min(coalesce(k.sounds, 0)) as sounds from jsonb_array_elements_text(${JSON.stringify(words)}::jsonb) w(given)
     cross join lateral unnest(to_tsvector('pg_catalog.english', flagstone_unaccent(w.given))) l
-    left join known_words k on k.word = l.lexeme group by w.given having min(coalesce(k.sounds, 0)) > 0`);
+    left join lateral (select sum(w.sounds)::int as sounds from known_words w where w.word = l.lexeme and ${isSeen(sight)}) k on true group by w.given having min(coalesce(k.sounds, 0)) > 0`);
   return new Map(rows.map(({ given, sounds }) => [given, sounds]));
 }
 
 /** Whether some word of the collection begins so. */
-export async function beginsAWord(db: Queryable, begun: string): Promise<boolean> {
+export async function beginsAWord(db: Queryable, begun: string, sight: Sight): Promise<boolean> {
   const { rows } = await db.execute<{ some: boolean }>(
-    sql`select exists (select from known_words where starts_with(word, flagstone_unaccent(${begun.toLowerCase()}))) as some`,
+    sql`select exists (
+      select from known_words w where starts_with(word, flagstone_unaccent(${begun.toLowerCase()})) and ${isSeen(sight)}) as some`,
   );
   return rows[0]?.some === true;
 }
@@ -76,11 +86,11 @@ export async function beginsAWord(db: Queryable, begun: string): Promise<boolean
 const slipsIn = (word: string): number => (word.length < 5 ? 1 : 2);
 
 /** The word of the collection that a misspelt one most probably is, as it is written in one of its records; undefined when none is near. */
-export async function nearestWord(db: AppContext['db'], word: string): Promise<string | undefined> {
+export async function nearestWord(db: AppContext['db'], word: string, sight: Sight): Promise<string | undefined> {
   const rows = await db.transaction(async (tx) => {
     // Two letters that changed places leave little in common in a short word.
     await tx.execute(sql`set local pg_trgm.similarity_threshold = 0.2`);
-    return likeWord(tx, word);
+    return likeWord(tx, word, sight);
   });
   const near = rows
     .map((row) => ({ ...row, distance: editDistance(row.stem, row.word, 2) }))
@@ -88,7 +98,7 @@ export async function nearestWord(db: AppContext['db'], word: string): Promise<s
     // A first letter is seldom wrong.
     .sort((a, b) => cost(a) - cost(b) || b.sounds - a.sounds);
   const [best] = near;
-  return best && ((await asWritten(db, best.word)) ?? best.word);
+  return best && ((await asWritten(db, best.word, sight)) ?? best.word);
 }
 
 interface LikeWord extends Record<string, unknown> {
@@ -98,11 +108,12 @@ interface LikeWord extends Record<string, unknown> {
 }
 
 /** Words of the collection that have trigrams in common with a word or its stem, the most alike first. */
-async function likeWord(db: Queryable, word: string): Promise<LikeWord[]> {
+async function likeWord(db: Queryable, word: string, sight: Sight): Promise<LikeWord[]> {
   const { rows } = await db.execute<LikeWord>(sql`
     with asked as (select flagstone_unaccent(${word.toLowerCase()}) as typed, coalesce((ts_lexize('english_stem', flagstone_unaccent(${word.toLowerCase()})))[1], '') as stem)
-    select k.word, k.sounds, asked.stem from asked, known_words k
-    where k.word % asked.typed or k.word % asked.stem order by similarity(k.word, asked.stem) desc, k.sounds desc limit 100`);
+    select w.word, sum(w.sounds)::int as sounds, asked.stem from asked, known_words w
+    where (w.word % asked.typed or w.word % asked.stem) and ${isSeen(sight)} group by w.word, asked.stem
+    order by similarity(w.word, asked.stem) desc, 2 desc limit 100`);
   return rows;
 }
 
@@ -111,12 +122,13 @@ function cost({ word, stem, distance }: { word: string; stem: string; distance: 
 }
 
 /** A stem as a whole word: the most frequent form in some of the records that have it. */
-async function asWritten(db: Queryable, stem: string): Promise<string | undefined> {
+async function asWritten(db: Queryable, stem: string, sight: Sight): Promise<string | undefined> {
   const { rows } = await db.execute<{ word: string }>(sql`
-    with picked as (select sound_id from search_rows f where f.filed and f.search @@ ${`'${stem.replaceAll("'", "''")}'`}::tsquery limit 20),
+    with picked as (select sound_id from search_rows f where f.filed and f.search @@ ${`'${stem.replaceAll("'", "''")}'`}::tsquery
+      and ${setIsSeen(sight, sql`f.collection_set`)} limit 20),
     texts as (
       select flagstone_words(concat_ws(' ', r.fx_name, array_to_string(r.keywords, ' '), r.category, r.sub_category, r.description, c.name, c.folder)) as text
-      from picked join records r on r.sound_id = picked.sound_id join copies c on c.sound_id = picked.sound_id),
+      from picked join records r on r.sound_id = picked.sound_id join copies c on c.sound_id = picked.sound_id and ${copyIsSeen(sight)}),
     words as (select lower(w) as word from texts, regexp_split_to_table(text, ' +') w where w <> '')
     select word from words where (ts_lexize('english_stem', word))[1] = ${stem} group by word order by count(*) desc, length(word) limit 1`);
   return rows[0]?.word;

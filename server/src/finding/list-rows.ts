@@ -5,11 +5,11 @@ import {
   sortKeysOf,
   type ListOrder,
   type ListQuery,
-  type Selection,
   type SortKey,
 } from '@flagstone/contract/selection';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { SeenQuery, SeenSelection } from '../rights/seen.ts';
 import { COPY_STATE } from '../records/copy-state.ts';
 import { countHits } from './count-hits.ts';
 import { columnsOf, firstRows, sortedBy, type KeyRow, type Order, type SortColumns } from './first-rows.ts';
@@ -56,12 +56,12 @@ function sortColumn(key: SortKey, isCatalogue: boolean, seed: number): SQL {
 const OF_RECORD: readonly SortKey[] = ['description', 'keywords', 'creatorId', 'sourceId'];
 
 /** One page of a batch or of the catalogue, by key: page one hundred costs what page one costs. How much there is in all stands on the first. */
-export async function listRows(app: AppContext, source: Source, query: ListQuery): Promise<SoundPage> {
+export async function listRows(app: AppContext, source: Source, query: SeenQuery): Promise<SoundPage> {
   const [page, counted] = await (source.kind === 'catalogue'
     ? cataloguePage(app, query)
     : batchPage(app, source.batchId, query));
   return {
-    rows: await rowsInOrder(app.db, source.kind === 'catalogue' ? 'sounds' : 'copies', page.ids),
+    rows: await rowsInOrder(app.db, source.kind === 'catalogue' ? 'sounds' : 'copies', page.ids, query.seenBy),
     next: page.next,
     total: counted?.count ?? null,
     isApproximate: counted?.isApproximate ?? false,
@@ -77,15 +77,17 @@ const ROWS_AT_ONCE = 500;
  */
 export async function* rowsInListOrder(
   app: AppContext,
-  selection: Selection,
+  selection: SeenSelection,
   order: ListOrder,
 ): AsyncGenerator<SoundRow[]> {
+  const { seenBy } = selection;
   if (selection.kind === 'copies') {
     for (let at = 0; at < selection.copyIds.length; at += ROWS_AT_ONCE)
-      yield await rowsInOrder(app.db, 'copies', selection.copyIds.slice(at, at + ROWS_AT_ONCE));
+      yield await rowsInOrder(app.db, 'copies', selection.copyIds.slice(at, at + ROWS_AT_ONCE), seenBy);
     return;
   }
-  const query = listQuerySchema.parse({ ...selection.filter, ...order, limit: ROWS_AT_ONCE, count: 'free' });
+  const asked = listQuerySchema.parse({ ...selection.filter, ...order, limit: ROWS_AT_ONCE, count: 'free' });
+  const query = { ...asked, seenBy };
   const isCatalogue = selection.kind === 'catalogue';
   if (isCatalogue && query.sort === 'relevance' && query.q !== '') {
     for (let after: string | undefined, page: SoundPage; ; after = page.next ?? undefined) {
@@ -96,22 +98,27 @@ export async function* rowsInListOrder(
   }
   const ids = isCatalogue ? await catalogueIds(app, query) : await batchIds(app, selection.batchId, query);
   for (let at = 0; at < ids.length; at += ROWS_AT_ONCE)
-    yield await rowsInOrder(app.db, isCatalogue ? 'sounds' : 'copies', [...ids.subarray(at, at + ROWS_AT_ONCE)]);
+    yield await rowsInOrder(
+      app.db,
+      isCatalogue ? 'sounds' : 'copies',
+      [...ids.subarray(at, at + ROWS_AT_ONCE)],
+      seenBy,
+    );
 }
 
-async function catalogueIds(app: AppContext, query: ListQuery): Promise<Float64Array> {
+async function catalogueIds(app: AppContext, query: SeenQuery): Promise<Float64Array> {
   const withRecord = sortKeysOf(query).some(({ key }) => OF_RECORD.includes(key));
   const keys = keysOf(query, (key) => sortColumn(key, true, query.seed), sql`f.sound_id`);
   return idsInOrder(
     app,
     sql`f.sound_id`,
     catalogueTables(withRecord),
-    (await conditionsNow(app.db, query.q))(query),
+    (await conditionsNow(app.db, query))(query),
     keys,
   );
 }
 
-async function batchIds(app: AppContext, batchId: number, query: ListQuery): Promise<Float64Array> {
+async function batchIds(app: AppContext, batchId: number, query: SeenQuery): Promise<Float64Array> {
   const keys = keysOf(query, (key) => sortColumn(key, false, query.seed), sql`c.id`);
   return idsInOrder(app, sql`c.id`, batchTables(batchId), filterConditions(query, { kind: 'batch' }), keys);
 }
@@ -132,7 +139,7 @@ async function idsInOrder(
 
 type CountedPage = [PageOfIds, HitCount | undefined];
 
-async function cataloguePage(app: AppContext, query: ListQuery): Promise<CountedPage> {
+async function cataloguePage(app: AppContext, query: SeenQuery): Promise<CountedPage> {
   const isFirst = query.after === undefined;
   const plan = isNarrow(query) ? await planOf(app, query) : undefined;
   // All of few have to be looked at anyway to put them in order. Else it is counted beside: whoever waits for both waits for the longer one.
@@ -151,7 +158,7 @@ async function cataloguePage(app: AppContext, query: ListQuery): Promise<Counted
 }
 
 /** A page of the catalogue by the keys that are asked for. */
-async function catalogueInOrder(app: AppContext, query: ListQuery, plan: SearchPlan | undefined): Promise<PageOfIds> {
+async function catalogueInOrder(app: AppContext, query: SeenQuery, plan: SearchPlan | undefined): Promise<PageOfIds> {
   const wanted = sortKeysOf(query);
   const withRecord = wanted.some(({ key }) => OF_RECORD.includes(key));
   // The number stands in the same index as what is sorted by.
@@ -161,7 +168,7 @@ async function catalogueInOrder(app: AppContext, query: ListQuery, plan: SearchP
     withRecord ? sql`r.sound_id` : sql`f.sound_id`,
   );
   const order: Order = { keys, beyond: beyondMark(query, keys), withRecord };
-  const conditions = (plan?.conditionsOf ?? (await conditionsNow(app.db, query.q)))(query);
+  const conditions = (plan?.conditionsOf ?? (await conditionsNow(app.db, query)))(query);
   const hasIndex = wanted.length === 1 && wanted[0]?.key !== 'shuffle';
   const ways = (plan?.inOrder ?? WAYS_THROUGH_ALL).filter(({ by }) => hasIndex || by !== 'walk');
   const { rows, total } = await firstRows(app, ways, order, conditions, query.limit + 1);
@@ -169,7 +176,7 @@ async function catalogueInOrder(app: AppContext, query: ListQuery, plan: SearchP
   return total !== undefined && query.after === undefined ? { ...page, total } : page;
 }
 
-async function batchPage(app: AppContext, batchId: number, query: ListQuery): Promise<CountedPage> {
+async function batchPage(app: AppContext, batchId: number, query: SeenQuery): Promise<CountedPage> {
   const conditions = filterConditions(query, { kind: 'batch' });
   const counting = async (): Promise<HitCount> => {
     const { rows } = await app.db.execute<{ count: number }>(
@@ -186,7 +193,7 @@ async function batchPage(app: AppContext, batchId: number, query: ListQuery): Pr
 async function batchInOrder(
   app: AppContext,
   batchId: number,
-  query: ListQuery,
+  query: SeenQuery,
   conditions: readonly SQL[],
 ): Promise<PageOfIds> {
   const keys = keysOf(query, (key) => sortColumn(key, false, query.seed), sql`c.id`);
@@ -197,7 +204,7 @@ async function batchInOrder(
 }
 
 /** What is the same in all keys stands in the order of its number, turned round with the last key. */
-function keysOf(query: ListQuery, columnOf: (key: SortKey) => SQL, id: SQL): SortColumns {
+function keysOf(query: SeenQuery, columnOf: (key: SortKey) => SQL, id: SQL): SortColumns {
   const keys = sortKeysOf(query).map(({ key, descending }) => ({ column: columnOf(key), descending }));
   return [...keys, { column: id, descending: keys.at(-1)?.descending ?? false }];
 }

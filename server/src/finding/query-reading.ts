@@ -4,6 +4,7 @@ import { curatedRelations, RELATION_KINDS, type RelatedWord } from '@flagstone/c
 import { inArray } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { wordRelations } from '../db/finding-schema.ts';
+import type { Sight } from '../rights/rights.ts';
 import { beginsAWord, gatherKnownWords, nearestWord, soundsWith } from './known-words.ts';
 import { wordNetRelations } from '../disk/word-net.ts';
 
@@ -26,7 +27,7 @@ interface AskedWord {
  * What the words of a search line mean for this collection: a word that no sound has and no dictionary knows, with the nearest word that some have;
  * and to each word those that are related to it and occur.
  */
-export async function readQuery(app: AppContext, line: string): Promise<QueryReading> {
+export async function readQuery(app: AppContext, line: string, sight: Sight): Promise<QueryReading> {
   const words = askedWords(parseQuery(line, true).query).slice(0, MOST_WORDS);
   if (words.length === 0) return { corrected: null, words: [] };
   await gatherKnownWords(app);
@@ -34,11 +35,12 @@ export async function readQuery(app: AppContext, line: string): Promise<QueryRea
     app,
     words.map(({ text }) => text.toLowerCase()),
   );
-  const sounds = await soundsWith(app.db, [
-    ...words.map(({ text }) => text),
-    ...[...related.values()].flat().map(({ word }) => word),
-  ]);
-  const read = await Promise.all(words.map((word) => readWord(app, word, related, sounds)));
+  const sounds = await soundsWith(
+    app.db,
+    [...words.map(({ text }) => text), ...[...related.values()].flat().map(({ word }) => word)],
+    sight,
+  );
+  const read = await Promise.all(words.map((word) => readWord(app, word, related, sounds, sight)));
   const replaced = read.filter(({ instead }) => instead !== null);
   // From the end, so that places further on stay where they are.
   const corrected = [...replaced]
@@ -52,6 +54,7 @@ async function readWord(
   { text, at, length, begun }: AskedWord,
   related: ReadonlyMap<string, readonly RelatedWord[]>,
   sounds: ReadonlyMap<string, number>,
+  sight: Sight,
 ): Promise<WordReading> {
   const occurs = sounds.get(text) ?? 0;
   const found = (related.get(text.toLowerCase()) ?? [])
@@ -64,8 +67,8 @@ async function readWord(
   // What is still being typed may become anything that begins so; a word that the vocabulary or WordNet knows is no slip.
   const isKnown = occurs > 0 || (related.get(text.toLowerCase()) ?? []).length > 0;
   const isLong = text.length >= (begun ? SHORTEST_BEGUN : SHORTEST) && /^\p{L}+$/u.test(text);
-  const isSlip = !isKnown && isLong && !(begun && (await beginsAWord(app.db, text)));
-  const instead = isSlip ? ((await nearestWord(app.db, text)) ?? null) : null;
+  const isSlip = !isKnown && isLong && !(begun && (await beginsAWord(app.db, text, sight)));
+  const instead = isSlip ? ((await nearestWord(app.db, text, sight)) ?? null) : null;
   return { text, at, length, sounds: occurs, instead, related: instead === null ? found : [] };
 }
 

@@ -1,9 +1,9 @@
-import type { ListQuery } from '@flagstone/contract/selection';
 import { PLACE_WEIGHTS } from '@flagstone/core/query/explain-rank';
 import { sql, type SQL } from 'drizzle-orm';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
+import type { SeenQuery } from '../rights/seen.ts';
 import { firstRows, type Order } from './first-rows.ts';
 import { pageOf, readMark, type PageOfIds } from './keyset-page.ts';
 import type { SearchPlan } from './search-plan.ts';
@@ -61,7 +61,7 @@ function score({ exact, wide, isWidened }: Question): SQL {
  */
 export async function relevantPage(
   app: AppContext,
-  query: ListQuery,
+  query: SeenQuery,
   plan: SearchPlan,
 ): Promise<PageOfIds | undefined> {
   const exact = wordsAsked(query.q);

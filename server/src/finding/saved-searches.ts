@@ -1,14 +1,16 @@
 import { AppError } from '@flagstone/core/errors';
 import type { newSavedSearchSchema, SavedSearch } from '@flagstone/contract/saved-searches';
-import { filterSchema, type ListFilter } from '@flagstone/contract/selection';
+import { filterSchema } from '@flagstone/contract/selection';
 import { and, eq, sql } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { savedSearches, savedSearchVisits } from '../db/finding-schema.ts';
+import type { Sight } from '../rights/rights.ts';
+import type { SeenFilter } from '../rights/seen.ts';
 import { countHits } from './count-hits.ts';
 
 /** The searches of a person and those that are shared, each with how many sounds it finds now and how many came since the person last looked. */
-export async function listSavedSearches(app: AppContext, personId: number): Promise<SavedSearch[]> {
+export async function listSavedSearches(app: AppContext, personId: number, sight: Sight): Promise<SavedSearch[]> {
   const { rows } = await app.db.execute<{
     id: number;
     name: string;
@@ -24,7 +26,7 @@ export async function listSavedSearches(app: AppContext, personId: number): Prom
     where s.person_id = ${personId} or s.shared order by s.person_id <> ${personId}, lower(s.name), s.id`);
   return Promise.all(
     rows.map(async ({ id, name, query, shared, person_id: owner, person, seen_at: seen }) => {
-      const filter = filterOf(query, personId);
+      const filter = filterOf(query, personId, sight);
       const [found, arrived] = filter
         ? await Promise.all([
             countHits(app, filter),
@@ -37,10 +39,11 @@ export async function listSavedSearches(app: AppContext, personId: number): Prom
 }
 
 /** The filter of a search, with the favourites of whoever asks; undefined for one that an older or newer Flagstone would have to read. */
-function filterOf(query: Record<string, string>, personId: number): ListFilter | undefined {
+function filterOf(query: Record<string, string>, personId: number, seenBy: Sight): SeenFilter | undefined {
   const { widen = 'off' } = query;
   const also = widen === 'off' ? '' : widen;
-  return filterSchema.safeParse({ ...query, also, person: String(personId) }).data;
+  const filter = filterSchema.safeParse({ ...query, also, person: String(personId) }).data;
+  return filter && { ...filter, seenBy };
 }
 
 /** Keeps a search; one of the person's own of that name is replaced. */
@@ -48,8 +51,9 @@ export async function saveSearch(
   app: AppContext,
   search: z.infer<typeof newSavedSearchSchema>,
   personId: number,
+  sight: Sight,
 ): Promise<SavedSearch[]> {
-  if (!filterOf(search.query, personId))
+  if (!filterOf(search.query, personId, sight))
     throw new AppError('BAD_REQUEST', 'This is not a search that the catalogue understands.');
   await app.db.transaction(async (tx) => {
     await tx
@@ -57,21 +61,31 @@ export async function saveSearch(
       .where(and(eq(savedSearches.personId, personId), eq(savedSearches.name, search.name)));
     await tx.insert(savedSearches).values({ ...search, personId });
   });
-  return listSavedSearches(app, personId);
+  return listSavedSearches(app, personId, sight);
 }
 
 /** Throws NOT_FOUND for one that is not the person's own. */
-export async function removeSavedSearch(app: AppContext, id: number, personId: number): Promise<SavedSearch[]> {
+export async function removeSavedSearch(
+  app: AppContext,
+  id: number,
+  personId: number,
+  sight: Sight,
+): Promise<SavedSearch[]> {
   const removed = await app.db
     .delete(savedSearches)
     .where(and(eq(savedSearches.id, id), eq(savedSearches.personId, personId)))
     .returning({ id: savedSearches.id });
   if (removed.length === 0) throw new AppError('NOT_FOUND', `There is no saved search ${id} of yours.`);
-  return listSavedSearches(app, personId);
+  return listSavedSearches(app, personId, sight);
 }
 
 /** Notes that a person looks at a saved search now: what is there counts as seen. Throws NOT_FOUND. */
-export async function visitSavedSearch(app: AppContext, id: number, personId: number): Promise<SavedSearch[]> {
+export async function visitSavedSearch(
+  app: AppContext,
+  id: number,
+  personId: number,
+  sight: Sight,
+): Promise<SavedSearch[]> {
   const [search] = await app.db.select().from(savedSearches).where(eq(savedSearches.id, id));
   if (!search) throw new AppError('NOT_FOUND', `There is no saved search ${id} any more.`);
   await app.db
@@ -81,5 +95,5 @@ export async function visitSavedSearch(app: AppContext, id: number, personId: nu
       target: [savedSearchVisits.searchId, savedSearchVisits.personId],
       set: { seenAt: new Date() },
     });
-  return listSavedSearches(app, personId);
+  return listSavedSearches(app, personId, sight);
 }

@@ -1,8 +1,10 @@
-import { filterSchema, type ListFilter } from '@flagstone/contract/selection';
+import { filterSchema } from '@flagstone/contract/selection';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { allOf } from '../db/sql-parts.ts';
+import { keyOf } from '../rights/rights.ts';
+import type { SeenFilter } from '../rights/seen.ts';
 import { forAll } from '../db/while-waited.ts';
 import { wordsAsked } from '../records/query-conditions.ts';
 import { catalogueTables, conditionsNow, type ConditionsOf } from '../records/search-conditions.ts';
@@ -123,8 +125,8 @@ export interface SearchPlan extends SearchDecisions {
 }
 
 /** The plan for a filter that leaves something out. A list, its index and its counts ask for it at the same time: it is made once. */
-export const planOf = onceAtATime(async (app: AppContext, filter: ListFilter): Promise<SearchPlan> => {
-  const conditionsOf = await conditionsNow(app.db, filter.q);
+export const planOf = onceAtATime(async (app: AppContext, filter: SeenFilter): Promise<SearchPlan> => {
+  const conditionsOf = await conditionsNow(app.db, filter);
   const named = wordsAsked(filter.q) ? [conditionsOf({ ...filter, also: '' }, true)] : [];
   const [all, filed, ofNamed] = await expectedOf(app.db, [conditionsOf(filter), [sql`f.filed`], ...named]);
   if (!all || !filed) throw new Error('PostgreSQL did not say what it expects');
@@ -135,7 +137,7 @@ export const planOf = onceAtATime(async (app: AppContext, filter: ListFilter): P
 });
 
 /** The sample to count in for a filter that leaves something out. */
-export const sampleOf = onceAtATime(async (app: AppContext, filter: ListFilter): Promise<Sample> => {
+export const sampleOf = onceAtATime(async (app: AppContext, filter: SeenFilter): Promise<Sample> => {
   const { conditionsOf, isFew } = await planOf(app, filter);
   const all = conditionsOf(filter);
   const [ofEighth] = isFew ? [] : await expectedOf(app.db, [inPart(all, EIGHTH).conditions]);
@@ -146,13 +148,13 @@ export const sampleOf = onceAtATime(async (app: AppContext, filter: ListFilter):
 
 /** The work for a filter, done once for all who ask for it while it is under way. */
 function onceAtATime<Value>(
-  work: (app: AppContext, filter: ListFilter) => Promise<Value>,
-): (app: AppContext, filter: ListFilter) => Promise<Value> {
+  work: (app: AppContext, filter: SeenFilter) => Promise<Value>,
+): (app: AppContext, filter: SeenFilter) => Promise<Value> {
   const underWay = new WeakMap<AppContext, Map<string, Promise<Value>>>();
   return (app, filter) => {
     const known = underWay.get(app) ?? new Map<string, Promise<Value>>();
     underWay.set(app, known);
-    const key = JSON.stringify(filterSchema.parse(filter));
+    const key = JSON.stringify([filterSchema.parse(filter), keyOf(filter.seenBy)]);
     const asked = known.get(key);
     if (asked) return asked;
     const value = forAll(() => work(app, filter)).finally(() => known.delete(key));

@@ -6,6 +6,8 @@ import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { analyses, SHAPE } from '../db/schema.ts';
 import { idList } from '../db/sql-parts.ts';
+import type { Sight } from '../rights/rights.ts';
+import { copyIsSeen } from '../rights/seen.ts';
 import { withScratchFile } from '../disk/scratch-file.ts';
 import { rowOfSound, rowsInOrder } from '../records/sound-rows.ts';
 
@@ -24,8 +26,8 @@ interface Own {
  * The sounds that are nearest to one by their features (core's feature-vector.ts), by the index over all of them, each with what it shares. Empty
  * while the sound is not measured, and for silence. Throws NOT_FOUND.
  */
-export async function soundsAlike(app: AppContext, soundId: number): Promise<AlikeSound[]> {
-  const own = await rowOfSound(app, soundId);
+export async function soundsAlike(app: AppContext, soundId: number, sight: Sight): Promise<AlikeSound[]> {
+  const own = await rowOfSound(app, soundId, sight);
   if (!own) throw new AppError('NOT_FOUND', `There is no sound ${soundId}.`);
   const [measured] = await app.db
     .select()
@@ -33,7 +35,7 @@ export async function soundsAlike(app: AppContext, soundId: number): Promise<Ali
     .where(sql`${analyses.soundId} = ${soundId}`);
   if (!measured?.features) return [];
   const distance = sql`a.features <-> (select features from analyses where sound_id = ${soundId})`;
-  return nearest(app, distance, soundId, { catId: own.record.catId, measures: measured.measures });
+  return nearest(app, distance, soundId, sight, { catId: own.record.catId, measures: measured.measures });
 }
 
 /**
@@ -44,6 +46,7 @@ export async function soundsLike(
   app: AppContext,
   audio: Readable,
   by: 'everything' | 'shape',
+  sight: Sight,
   signal: AbortSignal,
 ): Promise<HeardSound> {
   const { measures } = await withScratchFile(audio, MOST_BYTES, signal, (file) =>
@@ -61,17 +64,17 @@ export async function soundsLike(
   const asked = sql`${`(${numbers.join(',')})`}::cube`;
   const distance =
     by === 'everything' ? sql`a.features <-> ${asked}` : sql`cube_subset(a.features, ${SHAPE}) <-> ${asked}`;
-  return { durationSeconds, alike: await nearest(app, distance, 0, { catId: '', measures: others }) };
+  return { durationSeconds, alike: await nearest(app, distance, 0, sight, { catId: '', measures: others }) };
 }
 
-async function nearest(app: AppContext, distance: SQL, except: number, own: Own): Promise<AlikeSound[]> {
+async function nearest(app: AppContext, distance: SQL, except: number, sight: Sight, own: Own): Promise<AlikeSound[]> {
   const { rows } = await app.db.execute<{ id: number }>(sql`
     select a.sound_id as id from analyses a join sounds s on s.id = a.sound_id
     where a.features is not null and a.sound_id <> ${except} and s.filed_at is not null
-    and exists (select from copies c where c.sound_id = s.id and not c.gone)
+    and exists (select from copies c where c.sound_id = s.id and not c.gone and ${copyIsSeen(sight)})
     order by ${distance} limit ${MOST_ALIKE}`);
   const ids = rows.map(({ id }) => id);
-  const alike = await rowsInOrder(app.db, 'sounds', ids);
+  const alike = await rowsInOrder(app.db, 'sounds', ids, sight);
   const measured = await app.db
     .select()
     .from(analyses)

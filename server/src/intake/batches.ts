@@ -3,6 +3,8 @@ import type { Batch, Unreadable } from '@flagstone/contract/intake';
 import type { Job } from '@flagstone/contract/jobs';
 import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { Sight } from '../rights/rights.ts';
+import { collectionIsSeen, copyIsSeen } from '../rights/seen.ts';
 import { batches, unreadable } from '../db/schema.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
 import { batchRow, recordRows } from '../records/acts.ts';
@@ -16,45 +18,47 @@ export async function startIntake(
   given: string,
   name: string | undefined,
   personId: number,
+  sight: Sight,
   collectionId?: number,
 ): Promise<{ batch: Batch; job: Job }> {
-  const { batchId, job: indexJob } = await openBatch(app, given, name, personId, collectionId);
+  const { batchId, job: indexJob } = await openBatch(app, given, name, personId, sight, collectionId);
   const job = await app.jobs.add(indexJob, personId);
-  return { batch: await getBatch(app, batchId), job };
+  return { batch: await getBatch(app, batchId, sight), job };
 }
 
 /**
  * Opens a batch on a folder; returns the index job that reads it. A batch of that folder that is not filed yet is taken up again, unless
- * another name asks for one of its own.
+ * another name asks for one of its own. Throws NOT_ALLOWED where the folder has to do with a collection that is not in `sight`.
  */
 export async function openBatch(
   app: AppContext,
   given: string,
   name: string | undefined,
   personId: number,
+  sight: Sight,
   collectionId?: number,
 ) {
   const real = await app.roots.checkedFolder(given.trim());
   const place = await driveFolderOf(app, real);
   // A folder of a drive that is known by a root outside of the allowed ones: said before anything is begun.
   filesOf(app, place.drive);
-  const folderId = await rememberFolder(app, place, personId, collectionId);
+  const { folderId, collectionId: held } = await rememberFolder(app, place, personId, sight, collectionId);
   const shown = name || place.folder.split('/').pop() || place.drive.name;
   const batchId = await batchOfFolder(app, folderId, shown, personId);
   const title = `Read ${place.drive.name}${place.folder === '' ? '' : `/${place.folder}`}`;
   const payload = { batchId, driveId: place.drive.id, folder: place.folder };
-  const job: NewJob = { kind: 'index', title, payload, lanes: [place.drive.id] };
+  const job: NewJob = { kind: 'index', title, payload, lanes: [place.drive.id], collectionIds: [held] };
   return { batchId, job };
 }
 
-/** All batches, open ones first, newest first. */
-export function listBatches(app: AppContext): Promise<Batch[]> {
-  return batchRows(app);
+/** All batches that are seen, open ones first, newest first. */
+export function listBatches(app: AppContext, sight: Sight): Promise<Batch[]> {
+  return batchRows(app, sight);
 }
 
 /** One batch; throws NOT_FOUND. */
-export async function getBatch(app: AppContext, id: number): Promise<Batch> {
-  const [batch] = await batchRows(app, id);
+export async function getBatch(app: AppContext, id: number, sight: Sight): Promise<Batch> {
+  const [batch] = await batchRows(app, sight, id);
   if (!batch) throw new AppError('NOT_FOUND', `There is no batch ${id}.`);
   return batch;
 }
@@ -76,7 +80,7 @@ interface BatchRow extends Record<string, unknown> {
   other_audio: Record<string, number>;
 }
 
-async function batchRows(app: AppContext, id?: number): Promise<Batch[]> {
+async function batchRows(app: AppContext, sight: Sight, id?: number): Promise<Batch[]> {
   const { rows } = await app.db.execute<BatchRow>(sql`
     select b.id, b.name, f.path as folder, d.name as drive_name, p.name as created_by, b.created_at, b.filed_at, b.other_audio,
       count(c.id) as all, count(*) filter (where r.cat_id <> '') as categorised,
@@ -84,9 +88,9 @@ async function batchRows(app: AppContext, id?: number): Promise<Batch[]> {
       count(*) filter (where c.carries_revision < r.revision) as behind, count(*) filter (where s.filed_at is not null) as filed,
       (select count(*) from unreadable u where u.batch_id = b.id) as unreadable
     from batches b join folders f on f.id = b.folder_id join drives d on d.id = f.drive_id join people p on p.id = b.created_by
-    left join batch_items i on i.batch_id = b.id left join copies c on c.id = i.copy_id
+    left join batch_items i on i.batch_id = b.id left join copies c on c.id = i.copy_id and ${copyIsSeen(sight)}
     left join sounds s on s.id = c.sound_id left join records r on r.sound_id = s.id
-    where ${id === undefined ? sql`true` : sql`b.id = ${id}`}
+    where ${id === undefined ? sql`true` : sql`b.id = ${id}`} and ${collectionIsSeen(sight, sql`f.collection_id`)}
     group by b.id, f.id, d.id, p.id order by b.filed_at desc nulls first, b.id desc limit 200`);
   return rows.map((row) => ({
     id: row.id,
@@ -131,13 +135,14 @@ export async function fileBatch(
   app: AppContext,
   id: number,
   personId: number,
+  sight: Sight,
 ): Promise<{ filed: number; batch: Batch }> {
-  const { name } = await getBatch(app, id);
+  const { name } = await getBatch(app, id, sight);
   const filed = await app.db.transaction(async (tx) => {
     const before = await batchRow(tx, id);
     const { rowCount } = await tx.execute(sql`
       update sounds set filed_at = now() where filed_at is null
-      and id in (select c.sound_id from batch_items b join copies c on c.id = b.copy_id where b.batch_id = ${id})`);
+      and id in (select c.sound_id from batch_items b join copies c on c.id = b.copy_id where b.batch_id = ${id} and ${copyIsSeen(sight)})`);
     await tx
       .update(batches)
       .set({ filedAt: sql`now()`, filedBy: personId })
@@ -145,5 +150,5 @@ export async function fileBatch(
     await recordRows(tx, { personId, kind: 'file', summary: `Filed “${name}”` }, before, await batchRow(tx, id));
     return rowCount ?? 0;
   });
-  return { filed, batch: await getBatch(app, id) };
+  return { filed, batch: await getBatch(app, id, sight) };
 }

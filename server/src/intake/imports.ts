@@ -12,6 +12,7 @@ import type { ImportQuery, ImportResult } from '@flagstone/contract/imports';
 import type { SoundRow } from '@flagstone/contract/record';
 import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { Sight } from '../rights/rights.ts';
 import { editRows } from '../records/edits.ts';
 import { rowsInOrder } from '../records/sound-rows.ts';
 import type { Table } from '../workers/table-files.ts';
@@ -36,6 +37,7 @@ export async function bringBack(
   bytes: Buffer,
   query: ImportQuery,
   personId: number,
+  sight: Sight,
 ): Promise<ImportResult> {
   const table = await readTable(bytes, query.format);
   const columns = new Map(table.columns.map((name) => [name, columnOf(name)] as const));
@@ -59,7 +61,7 @@ export async function bringBack(
   const edits: { copyId: number; edit: RecordEdit }[] = [];
   const met = new Map<number, number>();
   for (let at = 0; at < table.rows.length; at += CHUNK) {
-    for (const read of await readRows(app, table.rows.slice(at, at + CHUNK), columns, fields, query)) {
+    for (const read of await readRows(app, table.rows.slice(at, at + CHUNK), columns, fields, query, sight)) {
       const earlier = 'row' in read ? met.get(read.row.soundId) : undefined;
       if ('row' in read && earlier === undefined) met.set(read.row.soundId, read.line);
       const problem =
@@ -75,7 +77,7 @@ export async function bringBack(
         result.examples.push({ line: read.line, name: read.name, changes, problem });
     }
   }
-  if (query.apply === 'yes' && edits.length > 0) await editRows(app, edits, 'Table brought back', personId);
+  if (query.apply === 'yes' && edits.length > 0) await editRows(app, edits, 'Table brought back', personId, sight);
   return result;
 }
 
@@ -94,6 +96,7 @@ async function readRows(
   columns: ReadonlyMap<string, ReturnType<typeof columnOf>>,
   fields: readonly { name: string; field: FieldDefinition }[],
   query: ImportQuery,
+  sight: Sight,
 ): Promise<ReadRow[]> {
   const cell = (row: TableRow, fact: (typeof EXPORT_FACTS)[number]): string =>
     [...columns].flatMap(([name, column]) => (column === fact ? (row.cells.get(name) ?? '') : []))[0]?.trim() ?? '';
@@ -106,7 +109,10 @@ async function readRows(
   }));
   const found = await soundsOfRows(app, asked);
   const known = new Map(
-    (await rowsInOrder(app.db, 'sounds', [...new Set([...found.values()].flat())])).map((row) => [row.soundId, row]),
+    (await rowsInOrder(app.db, 'sounds', [...new Set([...found.values()].flat())], sight)).map((row) => [
+      row.soundId,
+      row,
+    ]),
   );
   return rows.map((row, at): ReadRow => {
     const { name: fileName = '', path = '' } = asked[at] ?? {};

@@ -2,9 +2,10 @@ import { randomUUID } from 'node:crypto';
 import { AppError } from '@flagstone/core/errors';
 import { isEmptyValue } from '@flagstone/core/record/fields';
 import type { PathRule } from '@flagstone/contract/rules';
-import { filterSchema, type Selection } from '@flagstone/contract/selection';
+import { filterSchema } from '@flagstone/contract/selection';
 import { asc, eq } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { SeenSelection } from '../rights/seen.ts';
 import { folders, pathRules, people, recipes } from '../db/schema.ts';
 import { pathMatcher } from '../disk/path-patterns.ts';
 import { editRowByRow } from '../records/edits.ts';
@@ -46,7 +47,7 @@ export async function removePathRule(app: AppContext, id: number): Promise<PathR
  * Runs all rules on a selection: each sets its fields where they are empty and its pattern fits the path, as a change of its own, so that the
  * history says which rule set what; they are undone in one go. Returns how many records the rules changed.
  */
-export async function runPathRules(app: AppContext, selection: Selection, personId: number): Promise<number> {
+export async function runPathRules(app: AppContext, selection: SeenSelection, personId: number): Promise<number> {
   let changed = 0;
   const runId = randomUUID();
   for (const { pattern, sets } of await listPathRules(app)) {
@@ -73,7 +74,12 @@ export async function describeArrivals(
   { batchId, folderId }: { batchId: number; folderId: number | null },
   personId: number,
 ): Promise<void> {
-  const selection: Selection = { kind: 'batch', batchId, filter: filterSchema.parse({ found: 'new' }) };
+  const selection: SeenSelection = {
+    kind: 'batch',
+    batchId,
+    filter: filterSchema.parse({ found: 'new' }),
+    seenBy: 'all',
+  };
   await runPathRules(app, selection, personId);
   if (folderId === null) return;
   const [recipe] = await app.db

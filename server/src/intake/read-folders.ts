@@ -3,6 +3,8 @@ import type { ReadFolder } from '@flagstone/contract/intake';
 import type { Job } from '@flagstone/contract/jobs';
 import { and, eq, inArray, isNull, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import { sees, type Sight } from '../rights/rights.ts';
+import { collectionIsSeen } from '../rights/seen.ts';
 import type { Transaction } from '../db/connect.ts';
 import { collections, copies, drives, folders, recipes } from '../db/schema.ts';
 import { pathMatcher } from '../disk/path-patterns.ts';
@@ -40,48 +42,67 @@ export async function readFolderFinder(app: AppContext, driveId: string): Promis
 
 /**
  * The folder's row of its drive, made when it is new: it takes over the copies in it from the read folder above it, and that one's collection
- * unless another is given. Throws NOT_FOUND for a collection that there is not.
+ * unless another is given. Throws NOT_FOUND for a collection that there is not, NOT_ALLOWED.
  */
 export async function rememberFolder(
   app: AppContext,
   { drive, folder }: DriveFolder,
   personId: number,
+  sight: Sight,
   collectionId?: number,
-): Promise<number> {
+): Promise<{ folderId: number; collectionId: number }> {
   return app.db.transaction(async (tx) => {
     // One at a time for each drive, so that two new folders never take each other's copies.
     const all = await tx.select().from(folders).where(eq(folders.driveId, drive.id)).for('update');
+    refuseForeign(all, folder, sight);
     const known = all.find(({ path }) => path === folder);
-    if (known) return known.id;
+    if (known) return { folderId: known.id, collectionId: known.collectionId };
     const above = deepestAbove(all, folder);
     const [row] = await tx
       .insert(folders)
       .values({
         driveId: drive.id,
         path: folder,
-        collectionId: await openCollection(tx, collectionId, above?.collectionId),
+        collectionId: await openCollection(tx, sight, collectionId, above?.collectionId),
         addedBy: personId,
       })
       .onConflictDoUpdate({ target: [folders.driveId, folders.path], set: { path: folder } })
-      .returning({ id: folders.id });
+      .returning({ id: folders.id, collectionId: folders.collectionId });
     if (!row) throw new AppError('INTERNAL', `The folder ${folder} could not be recorded.`);
     await tx.execute(sql`
       update copies c set read_folder_id = ${row.id} where drive_id = ${drive.id} and read_folder_id is not distinct from ${above?.id ?? null}::int
       and ${isBelow(sql`folder`, folder)}`);
-    return row.id;
+    return { folderId: row.id, collectionId: row.collectionId };
   });
 }
 
+/** Throws NOT_ALLOWED for a place that lies in a folder of a collection which is not in `sight`, or holds one: reading it would take or tell what is theirs. */
+function refuseForeign(all: readonly FolderRow[], folder: string, sight: Sight): void {
+  const above = deepestAbove(all, folder);
+  const concerned = [...(above ? [above] : []), ...all.filter(({ path }) => isInFolder(path, folder))];
+  if (concerned.some(({ collectionId }) => !sees(sight, collectionId)))
+    throw new AppError('NOT_ALLOWED', 'This folder has to do with one of a collection in which you are no librarian.');
+}
+
 /** The collection that is asked for, else the likely one when it is in use, else the first. Throws NOT_FOUND for one that is not in use. */
-async function openCollection(tx: Transaction, asked: number | undefined, likely: number | undefined): Promise<number> {
-  const open = await tx.select().from(collections).where(isNull(collections.retiredAt)).orderBy(collections.id);
+async function openCollection(
+  tx: Transaction,
+  sight: Sight,
+  asked: number | undefined,
+  likely: number | undefined,
+): Promise<number> {
+  const open = await tx
+    .select()
+    .from(collections)
+    .where(and(isNull(collections.retiredAt), collectionIsSeen(sight, sql`${collections.id}`)))
+    .orderBy(collections.id);
   const chosen = open.find(({ id }) => id === (asked ?? likely)) ?? (asked === undefined ? open[0] : undefined);
   if (!chosen) throw new AppError('NOT_FOUND', 'There is no such collection that is in use.');
   return chosen.id;
 }
 
-/** The folders that were read, by drive and path. */
-export async function listReadFolders(app: AppContext): Promise<ReadFolder[]> {
+/** The folders that were read and are seen, by drive and path. */
+export async function listReadFolders(app: AppContext, sight: Sight): Promise<ReadFolder[]> {
   const { rows } = await app.db.execute<{ read_folder_id: number; files: number }>(
     sql`select read_folder_id, count(*) as files from copies where not gone group by read_folder_id`,
   );
@@ -90,7 +111,7 @@ export async function listReadFolders(app: AppContext): Promise<ReadFolder[]> {
     .select({ folder: folders, driveName: drives.name })
     .from(folders)
     .innerJoin(drives, eq(drives.id, folders.driveId))
-    .where(isNull(drives.retiredAt))
+    .where(and(isNull(drives.retiredAt), collectionIsSeen(sight, sql`${folders.collectionId}`)))
     .orderBy(drives.name, folders.path);
   return all.map(({ folder, driveName }) => ({
     id: folder.id,
@@ -119,18 +140,23 @@ export interface ReadFolderChange {
 }
 
 /** Has a folder watched or read again now and then, sets what is left out of it, moves it to a collection. Throws NOT_FOUND. */
-export async function updateReadFolder(app: AppContext, id: number, change: ReadFolderChange): Promise<ReadFolder> {
+export async function updateReadFolder(
+  app: AppContext,
+  id: number,
+  change: ReadFolderChange,
+  sight: Sight,
+): Promise<ReadFolder> {
   const set: Partial<FolderRow> = Object.fromEntries(Object.entries(change).filter(([, value]) => value !== undefined));
   if (change.collectionId !== undefined) {
     const [known] = await app.db.select().from(collections).where(eq(collections.id, change.collectionId));
-    if (!known) throw new AppError('NOT_FOUND', 'There is no such collection.');
+    if (!known || !sees(sight, known.id)) throw new AppError('NOT_FOUND', 'There is no such collection.');
   }
   if (typeof change.recipeId === 'number') {
     const [known] = await app.db.select().from(recipes).where(eq(recipes.id, change.recipeId));
     if (!known) throw new AppError('NOT_FOUND', 'There is no such recipe.');
   }
   if (Object.keys(set).length > 0) await app.db.update(folders).set(set).where(eq(folders.id, id));
-  const folder = (await listReadFolders(app)).find((each) => each.id === id);
+  const folder = (await listReadFolders(app, sight)).find((each) => each.id === id);
   if (!folder) throw new AppError('NOT_FOUND', 'There is no such folder.');
   return folder;
 }
@@ -161,6 +187,7 @@ export async function readAgain(app: AppContext, id: number, personId: number, b
       onlyNew: true,
     },
     lanes: [row.drives.id],
+    collectionIds: [row.folders.collectionId],
   };
   return app.jobs.add(job, personId);
 }
@@ -195,14 +222,36 @@ const IS_DUE = sql`${folders.rereadMinutes} is not null
 
 const CHUNK = 1000;
 
+/** Whether somebody may look at a folder on disk, by its real path: not at one of a collection in which they are not. */
+export async function placesSeen(app: Pick<AppContext, 'db'>, sight: Sight): Promise<(place: string) => boolean> {
+  if (sight === 'all') return () => true;
+  const rows = await app.db
+    .select({ root: drives.rootPath, path: folders.path, collectionId: folders.collectionId })
+    .from(folders)
+    .innerJoin(drives, eq(drives.id, folders.driveId));
+  const all = rows.map(({ root, path, collectionId }) => ({
+    path: path === '' ? root : `${root}/${path}`,
+    collectionId,
+  }));
+  return (place) => {
+    const above = deepestAbove(all, place);
+    return (
+      !above ||
+      sees(sight, above.collectionId) ||
+      all.some((each) => isInFolder(each.path, place) && sees(sight, each.collectionId))
+    );
+  };
+}
+
 /** What reading a folder would find, by names, sizes and times alone; nothing is recorded. */
-export async function countIntake(app: AppContext, given: string) {
+export async function countIntake(app: AppContext, given: string, sight: Sight) {
   const real = await app.roots.checkedFolder(given.trim());
   const known = (await app.db.select().from(drives)).find(
     (drive) => real === drive.rootPath || real.startsWith(`${drive.rootPath}/`),
   );
   const root = known?.rootPath ?? real;
   const folder = real === root ? '' : real.slice(root.length + 1);
+  if (known) refuseForeign(await app.db.select().from(folders).where(eq(folders.driveId, known.id)), folder, sight);
   const files = filesOf(app, { rootPath: root, name: known?.name ?? root });
   const isExcluded = known ? (await patternsFor(app, known.id, folder)).isExcluded : () => false;
   const counts = { files: 0, sizeBytes: 0, same: 0, newOrChanged: 0, faults: 0, otherAudio: 0 };

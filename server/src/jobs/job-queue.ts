@@ -9,6 +9,7 @@ import { JOB_QUEUES } from '../db/job-queue-tables.ts';
 import type { Database, Queryable } from '../db/connect.ts';
 import { isDatabaseGone } from '../db/database-errors.ts';
 import { jobs, type JobFailures } from '../db/schema.ts';
+import type { Sight } from '../rights/rights.ts';
 import { processToken, readProcessToken, writeAsJobs } from '../process-identity.ts';
 import { fenceOf, JobTaken, type Fence } from './fence.ts';
 
@@ -46,6 +47,8 @@ export interface NewJob {
   payload: Record<string, unknown>;
   /** What no two running jobs share, see the table. */
   lanes: readonly string[];
+  /** Whose files it works on; empty for what only administrators and whoever asks for it are to see. */
+  collectionIds: readonly number[];
 }
 
 /** Thrown inside a job to end it when a person asked so; what was done stays done. */
@@ -224,10 +227,10 @@ export class JobQueue {
     return this.tell(row);
   }
 
-  private async insert({ kind, title, payload, lanes }: NewJob, personId: number): Promise<JobRow> {
+  private async insert({ kind, title, payload, lanes, collectionIds }: NewJob, personId: number): Promise<JobRow> {
     const [row] = await this.db
       .insert(jobs)
-      .values({ kind, title, payload, lanes: [...lanes], personId })
+      .values({ kind, title, payload, lanes: [...lanes], collectionIds: [...collectionIds], personId })
       .returning();
     if (!row) throw new AppError('INTERNAL', 'The job could not be recorded.');
     return row;
@@ -292,11 +295,12 @@ export class JobQueue {
     return toJob(row);
   }
 
-  /** The newest jobs, those under way first. */
-  async list(limit = 30): Promise<Job[]> {
+  /** The newest jobs that somebody sees, those under way first. */
+  async list(personId: number, sight: Sight, limit = 30): Promise<Job[]> {
     const rows = await this.db
       .select()
       .from(jobs)
+      .where(jobIsSeen(personId, sight))
       .orderBy(sql`${inArray(jobs.state, ['running', 'waiting', 'paused'])} desc`, desc(jobs.createdAt))
       .limit(limit);
     return rows.map(toJob);
@@ -441,6 +445,11 @@ export class JobQueue {
   }
 }
 
+function jobIsSeen(personId: number, sight: Sight): SQL | undefined {
+  if (sight === 'all') return undefined;
+  return sql`(${jobs.personId} = ${personId} or (${jobs.collectionIds} <> '{}' and ${jobs.collectionIds} <@ ${`{${sight.join(',')}}`}::int[]))`;
+}
+
 /** Whether a process ran on this machine and does so no more. Versions before were known by host and number alone. */
 function isDeadHere(worker: string | null): boolean {
   const token = worker?.split(' ')[1];
@@ -489,6 +498,8 @@ function toJob(row: JobRow): Job {
     failed: row.failed,
     batchId: batchId ?? null,
     planId: planId ?? null,
+    personId: row.personId,
+    collectionIds: row.collectionIds,
     awaitsDrive: row.state === 'waiting' ? (awaited ?? null) : null,
     result: row.result,
     failures: Object.entries(row.failures)

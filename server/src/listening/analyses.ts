@@ -7,6 +7,8 @@ import { WAVE_BUCKETS, type analysisSchema, type Waves } from '@flagstone/contra
 import { and, asc, desc, eq, inArray, ne, or, sql } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
+import type { Sight } from '../rights/rights.ts';
+import { copyIsSeen, soundIsSeen } from '../rights/seen.ts';
 import type { Transaction } from '../db/connect.ts';
 import { analyses, copies, drives, measuringNow, records, soundPeaks, sounds } from '../db/schema.ts';
 import { isUnchanged } from '../disk/file-stamp.ts';
@@ -241,10 +243,10 @@ export interface PeaksRange {
  * The picture of a part of a waveform in at most so many buckets, from the coarsest level that is fine enough, of which only that part is read.
  * A sound that was not measured yet is measured at once, from any copy that is here. Throws FILE_VANISHED when none is.
  */
-export async function peaksOf(app: AppContext, soundId: number, range: PeaksRange): Promise<PeaksAnswer> {
+export async function peaksOf(app: AppContext, soundId: number, sight: Sight, range: PeaksRange): Promise<PeaksAnswer> {
   const levels = await levelsOf(app, soundId);
   if (levels.length === 0) {
-    const copy = await copyThatIsHere(app, sql`${copies.soundId} = ${soundId}`);
+    const copy = await copyThatIsHere(app, sql`${copies.soundId} = ${soundId}`, sight);
     await measureCopy(app, copy);
     levels.push(...(await levelsOf(app, soundId)));
   }
@@ -267,11 +269,11 @@ export async function peaksOf(app: AppContext, soundId: number, range: PeaksRang
 }
 
 /** The small waveforms of those of the sounds that were measured, from their coarsest level. */
-export async function smallWaves(app: AppContext, soundIds: readonly number[]): Promise<Waves> {
+export async function smallWaves(app: AppContext, soundIds: readonly number[], sight: Sight): Promise<Waves> {
   const coarsest = await app.db
     .selectDistinctOn([soundPeaks.soundId])
     .from(soundPeaks)
-    .where(inArray(soundPeaks.soundId, [...soundIds]))
+    .where(and(inArray(soundPeaks.soundId, [...soundIds]), soundIsSeen(sight, sql`${soundPeaks.soundId}`)))
     .orderBy(soundPeaks.soundId, desc(soundPeaks.level));
   return coarsest.map(({ soundId, channels, buckets, values }) => {
     const reduced = reducePeaks(values, channels, Math.min(buckets, WAVE_BUCKETS));
@@ -289,13 +291,17 @@ function levelsOf(app: AppContext, soundId: number) {
     .orderBy(asc(soundPeaks.level));
 }
 
-/** The first copy that is here and matches, with its checked absolute path. Throws FILE_VANISHED when there is none. */
-export async function copyThatIsHere(app: AppContext, condition: ReturnType<typeof sql>): Promise<MeasurableCopy> {
+/** The first copy that is here, matches and is seen, with its checked absolute path. Throws FILE_VANISHED when there is none. */
+export async function copyThatIsHere(
+  app: AppContext,
+  condition: ReturnType<typeof sql>,
+  sight: Sight,
+): Promise<MeasurableCopy> {
   const rows = await app.db
     .select()
     .from(copies)
     .innerJoin(drives, eq(drives.id, copies.driveId))
-    .where(condition)
+    .where(and(condition, copyIsSeen(sight, sql`${copies.readFolderId}`)))
     .orderBy(copies.gone, copies.id);
   let lastError: AppError | undefined;
   for (const { copies: copy, drives: drive } of rows) {

@@ -4,28 +4,31 @@ import type { TryOut } from '@flagstone/core/audio/try-out/try-out';
 import { AppError } from '@flagstone/core/errors';
 import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { Sight } from '../rights/rights.ts';
 import { analyses, copies } from '../db/schema.ts';
 import type { FoundSlices, SamplesPart } from '../workers/listen-worker.ts';
 import { withAudio, type FrameRange } from '../disk/read-samples.ts';
 import { copyThatIsHere } from './analyses.ts';
 import { rowOfSound } from '../records/sound-rows.ts';
 
-const fileOf = (app: AppContext, soundId: number) => copyThatIsHere(app, sql`${copies.soundId} = ${soundId}`);
+const fileOf = (app: AppContext, soundId: number, sight: Sight) =>
+  copyThatIsHere(app, sql`${copies.soundId} = ${soundId}`, sight);
 
 /** The samples of a part of a sound. Throws BAD_REQUEST when it is too long to be worked with at once. */
 export async function samplesOf(
   app: AppContext,
   soundId: number,
+  sight: Sight,
   range: FrameRange,
   signal: AbortSignal,
 ): Promise<SamplesPart> {
-  const { path } = await fileOf(app, soundId);
+  const { path } = await fileOf(app, soundId, sight);
   return app.workers.listen<'samples'>({ path, what: 'samples', range }, signal);
 }
 
 /** Samples since midnight, from the file's bext; null where it says nothing. */
-export async function fileTimeOf(app: AppContext, soundId: number): Promise<number | null> {
-  const { path } = await fileOf(app, soundId);
+export async function fileTimeOf(app: AppContext, soundId: number, sight: Sight): Promise<number | null> {
+  const { path } = await fileOf(app, soundId, sight);
   return withAudio(path, (_, facts) => Promise.resolve(facts.timeReference ?? null));
 }
 
@@ -41,10 +44,11 @@ export interface SpectrogramWish extends FrameRange {
 export async function spectrogramOf(
   app: AppContext,
   soundId: number,
+  sight: Sight,
   { from, to, columns, rows, size, scale, channel }: SpectrogramWish,
   signal: AbortSignal,
 ): Promise<Uint8Array<ArrayBuffer>> {
-  const { path } = await fileOf(app, soundId);
+  const { path } = await fileOf(app, soundId, sight);
   const task = {
     path,
     what: 'spectrogram' as const,
@@ -60,10 +64,11 @@ export async function spectrogramOf(
 export async function findSlicesOf(
   app: AppContext,
   soundId: number,
+  sight: Sight,
   options: SliceOptions,
   signal: AbortSignal,
 ): Promise<FoundSlices> {
-  const { path, mtimeMs } = await fileOf(app, soundId);
+  const { path, mtimeMs } = await fileOf(app, soundId, sight);
   const found = await app.workers.listen<'slices'>({ path, what: 'slices', options, mtimeMs }, signal);
   if (found.slices.length > MOST_MARKS)
     throw new AppError(
@@ -93,13 +98,14 @@ export async function curvesOf(app: AppContext, soundId: number): Promise<Curves
 export async function exportOf(
   app: AppContext,
   soundId: number,
+  sight: Sight,
   part: FrameRange | null,
   tryOut: TryOut,
   signal: AbortSignal,
 ): Promise<{ name: string; bytes: Uint8Array<ArrayBuffer> }> {
-  const row = await rowOfSound(app, soundId);
+  const row = await rowOfSound(app, soundId, sight);
   if (!row) throw new AppError('NOT_FOUND', `There is no sound ${soundId}.`);
-  const { path, name } = await fileOf(app, soundId);
+  const { path, name } = await fileOf(app, soundId, sight);
   const range = part ?? { from: 0, to: row.facts.frames };
   // Marks are of the sound as it was.
   const record = { ...row.record, slices: '', syncPoints: '' };

@@ -29,8 +29,15 @@ export async function remeasureOutdated(app: AppContext): Promise<number> {
 /** Queues measuring for each drive that has sounds to be measured and no job that does so. Returns how many jobs were added. */
 export async function measureNewSounds(app: AppContext): Promise<number> {
   if (!app.jobs.takesJobs) return 0;
-  const { rows } = await app.db.execute<{ id: string; name: string; root_path: string; identity: string }>(sql`
-    select d.id, d.name, d.root_path, d.identity from drives d
+  const { rows } = await app.db.execute<{
+    id: string;
+    name: string;
+    root_path: string;
+    identity: string;
+    collection_ids: number[];
+  }>(sql`
+    select d.id, d.name, d.root_path, d.identity,
+      array(select distinct w.collection_id from folders w where w.drive_id = d.id) as collection_ids from drives d
     where exists (select from ${unmeasured(sql`d.id`)})
     and not exists (select from jobs j where j.kind = 'measure' and j.state in ('waiting', 'running', 'paused') and j.payload ->> 'driveId' = d.id::text)`);
   let added = 0;
@@ -42,6 +49,7 @@ export async function measureNewSounds(app: AppContext): Promise<number> {
         title: `Measure the sounds of ${drive.name}`,
         payload: { driveId: drive.id },
         lanes: [`measure ${drive.id}`],
+        collectionIds: drive.collection_ids,
       },
       1,
     );

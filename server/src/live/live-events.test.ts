@@ -15,6 +15,8 @@ const job = (over: Partial<Job>): LiveEvent => ({
     failed: 0,
     batchId: 1,
     planId: null,
+    personId: 1,
+    collectionIds: [],
     awaitsDrive: null,
     result: {},
     failures: [],

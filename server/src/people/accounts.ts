@@ -1,10 +1,11 @@
 import { AppError } from '@flagstone/core/errors';
 import type { Account, AccountChange, NewAccount } from '@flagstone/contract/people';
+import type { CollectionRole } from '@flagstone/contract/roles';
 import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable, Transaction } from '../db/connect.ts';
 import { apiTokens, passkeys } from '../db/people-schema.ts';
-import { people } from '../db/schema.ts';
+import { collectionPeople, collections, people } from '../db/schema.ts';
 import { note, type Caller } from './audit-log.ts';
 import { endAllSessions } from './sessions.ts';
 import { initialsOf, makeLink } from './sign-in-links.ts';
@@ -13,6 +14,10 @@ import { accountOf } from './sign-in.ts';
 /** Who acts, as the audit log names them; undefined at the shell. */
 export type Acting = { id: number; name: string } | undefined;
 type App = Pick<AppContext, 'db' | 'live'>;
+
+/** The roles of a person `p`, by collection. */
+export const ROLES_OF_PERSON = sql`coalesce((select jsonb_agg(jsonb_build_object('collectionId', m.collection_id, 'role', m.role) order by m.collection_id)
+  from collection_people m where m.person_id = p.id), '[]')`;
 
 /** Everybody who has done something or may sign in, by name; those who left last. */
 export async function listAccounts(db: Queryable): Promise<Account[]> {
@@ -26,9 +31,11 @@ export async function listAccounts(db: Queryable): Promise<Account[]> {
     sessions: number;
     seen_at: string | null;
     has_left: boolean;
+    roles: CollectionRole[];
   }>(sql`
     select p.id, p.name, p.initials, p.account, p.is_administrator as administrator, p.password_hash is not null as has_password,
-      count(s.id)::int as sessions, max(s.seen_at) as seen_at, p.ended_at is not null as has_left
+      count(s.id)::int as sessions, max(s.seen_at) as seen_at, p.ended_at is not null as has_left,
+      ${ROLES_OF_PERSON} as roles
     from people p left join sessions s on s.person_id = p.id and s.ends_at > now()
     group by p.id order by has_left, lower(p.name)`);
   return rows.map(({ administrator, has_password: hasPassword, seen_at: seenAt, has_left: hasLeft, ...row }) => ({
@@ -56,7 +63,8 @@ export async function addAccount(app: App, added: NewAccount, by: Acting, caller
       .onConflictDoUpdate({ target: people.name, set: { account, isAdministrator, endedAt: null } })
       .returning({ id: people.id });
     if (!person) throw new AppError('INTERNAL', 'The person could not be added.');
-    const about = `${added.name} (${account})${isAdministrator ? ', administrator' : ''}`;
+    const roles = await setRoles(tx, person.id, added.roles);
+    const about = [`${added.name} (${account})`, ...(isAdministrator ? ['administrator'] : []), ...roles].join(', ');
     await note(tx, { what: 'adds a person', about, by, address: caller.address });
     return makeLink(tx, person.id);
   });
@@ -66,30 +74,30 @@ export async function addAccount(app: App, added: NewAccount, by: Acting, caller
 export async function changeAccount(
   app: App,
   id: number,
-  { name, isAdministrator, hasLeft }: AccountChange,
+  { name, isAdministrator, roles, hasLeft }: AccountChange,
   by: Acting,
   caller: Caller,
 ): Promise<void> {
   await change(app, async (tx) => {
     const person = await lockPerson(tx, id);
     if (name !== undefined) await refuseTaken(tx, name, id);
-    await tx
-      .update(people)
-      .set({
-        ...(name === undefined ? {} : { name, initials: initialsOf(name) }),
-        ...(isAdministrator === undefined ? {} : { isAdministrator }),
-        ...(hasLeft === undefined ? {} : { endedAt: hasLeft ? new Date() : null }),
-      })
-      .where(eq(people.id, id));
+    const set = {
+      ...(name === undefined ? {} : { name, initials: initialsOf(name) }),
+      ...(isAdministrator === undefined ? {} : { isAdministrator }),
+      ...(hasLeft === undefined ? {} : { endedAt: hasLeft ? new Date() : null }),
+    };
+    if (Object.keys(set).length > 0) await tx.update(people).set(set).where(eq(people.id, id));
     await keepOneAdministrator(tx);
     if (hasLeft) {
       await endAllSessions(tx, id);
       await tx.delete(apiTokens).where(eq(apiTokens.personId, id));
       await tx.delete(passkeys).where(eq(passkeys.personId, id));
     }
+    const given = roles && (await setRoles(tx, id, roles));
     const words = [
       ...(name === undefined ? [] : [`now called ${name}`]),
       ...(isAdministrator === undefined ? [] : [isAdministrator ? 'administrator' : 'no administrator']),
+      ...(given ? [given.join(', ') || 'no role in any collection'] : []),
       ...(hasLeft === false ? ['is back'] : []),
     ];
     if (hasLeft) await note(tx, { what: 'has a person leave', about: person.name, by, address: caller.address });
@@ -101,6 +109,18 @@ export async function changeAccount(
         address: caller.address,
       });
   });
+}
+
+/** Gives a person these roles and no others; returns them in words. Throws NOT_FOUND for a collection that there is not. */
+async function setRoles(tx: Transaction, personId: number, roles: readonly CollectionRole[]): Promise<string[]> {
+  const known = new Map((await tx.select().from(collections)).map(({ id, name }) => [id, name]));
+  await tx.delete(collectionPeople).where(eq(collectionPeople.personId, personId));
+  const once = [...new Map(roles.map((each) => [each.collectionId, each.role]))];
+  for (const [collectionId] of once)
+    if (!known.has(collectionId)) throw new AppError('NOT_FOUND', `There is no collection ${collectionId}.`);
+  if (once.length > 0)
+    await tx.insert(collectionPeople).values(once.map(([collectionId, role]) => ({ collectionId, personId, role })));
+  return once.map(([collectionId, role]) => `${role} in “${known.get(collectionId)}”`);
 }
 
 /** A new link to choose a password by; what the person signed in with before holds no more. Throws NOT_FOUND, BAD_REQUEST. */

@@ -1,5 +1,5 @@
 import { AppError } from '@flagstone/core/errors';
-import type { ApiToken, NewToken } from '@flagstone/contract/people';
+import type { ApiToken, NewToken, TokenRole } from '@flagstone/contract/people';
 import { and, asc, eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
@@ -7,7 +7,7 @@ import { apiTokens } from '../db/people-schema.ts';
 import { note, type Caller } from './audit-log.ts';
 import type { Acting } from './accounts.ts';
 import { digestOf, newSecret } from './secrets.ts';
-import type { Asker } from './asker.ts';
+import type { Owner } from './asker.ts';
 
 /** So that a token that turns up somewhere is known for what it is. */
 const PREFIX = 'flagstone_';
@@ -21,9 +21,10 @@ export async function tokensOf(db: Queryable, personId: number): Promise<ApiToke
     .from(apiTokens)
     .where(eq(apiTokens.personId, personId))
     .orderBy(asc(apiTokens.name), asc(apiTokens.id));
-  return rows.map(({ id, name, createdAt, endsAt, usedAt }) => ({
+  return rows.map(({ id, name, role, createdAt, endsAt, usedAt }) => ({
     id,
     name,
+    role,
     madeAt: createdAt.toISOString(),
     endsAt: endsAt.toISOString(),
     usedAt: usedAt?.toISOString() ?? null,
@@ -34,7 +35,7 @@ export async function tokensOf(db: Queryable, personId: number): Promise<ApiToke
 export async function makeToken(
   app: Pick<AppContext, 'db'>,
   personId: number,
-  { name, days }: NewToken,
+  { name, role, days }: NewToken,
   by: Acting,
   caller: Caller,
 ): Promise<string> {
@@ -43,8 +44,8 @@ export async function makeToken(
     const kept = await tx.$count(apiTokens, eq(apiTokens.personId, personId));
     if (kept >= MOST_OF_A_PERSON) throw new AppError('BAD_REQUEST', 'End a token that is used no more first.');
     const endsAt = new Date(Date.now() + days * DAY_MS);
-    await tx.insert(apiTokens).values({ digest: digestOf(token), personId, name, endsAt });
-    const about = `${name}, until ${endsAt.toISOString().slice(0, 10)}`;
+    await tx.insert(apiTokens).values({ digest: digestOf(token), personId, name, role, endsAt });
+    const about = `${name}${role === null ? '' : `, ${role} at most`}, until ${endsAt.toISOString().slice(0, 10)}`;
     await note(tx, { what: 'makes a token', about, by, address: caller.address });
   });
   return token;
@@ -71,22 +72,19 @@ export async function endToken(
 }
 
 /** For whom a token acts, while it lasts and the person has not left. Its last use is kept to the minute. */
-export async function ownerOfToken(db: Queryable, token: string, isUsed = true): Promise<Asker | undefined> {
+export async function ownerOfToken(db: Queryable, token: string, isUsed = true): Promise<Owner | undefined> {
   const { rows } = await db.execute<{
     id: number;
     person_id: number;
     name: string;
-    administrator: boolean;
+    role: TokenRole | null;
     stale: boolean;
-  }>(
-    sql`
-    select t.id, t.person_id, p.name, p.is_administrator as administrator,
-      coalesce(t.used_at < now() - interval '1 minute', true) as stale
+  }>(sql`
+    select t.id, t.person_id, p.name, t.role, coalesce(t.used_at < now() - interval '1 minute', true) as stale
     from api_tokens t join people p on p.id = t.person_id
-    where t.digest = ${digestOf(token)} and t.ends_at > now() and p.ended_at is null`,
-  );
+    where t.digest = ${digestOf(token)} and t.ends_at > now() and p.ended_at is null`);
   const [row] = rows;
   if (!row) return undefined;
   if (isUsed && row.stale) await db.execute(sql`update api_tokens set used_at = now() where id = ${row.id}`);
-  return { sessionId: 0, personId: row.person_id, name: row.name, isAdministrator: row.administrator };
+  return { sessionId: 0, personId: row.person_id, name: row.name, most: row.role };
 }

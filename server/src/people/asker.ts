@@ -1,10 +1,19 @@
-/** Who asks: somebody with a session, or a token that acts for them. */
-export interface Asker {
+import type { TokenRole } from '@flagstone/contract/people';
+import type { Rights } from '../rights/rights.ts';
+
+/** Whose a session or token is. */
+export interface Owner {
   personId: number;
   name: string;
-  isAdministrator: boolean;
   /** Zero for a token. */
   sessionId: number;
+  /** The most that a token may do; null for all that the person may. */
+  most: TokenRole | null;
+}
+
+/** Who asks: somebody with a session, or a token that acts for them, and what they may do. */
+export interface Asker extends Owner {
+  rights: Rights;
 }
 
 export type SecretKind = 'session' | 'token';

@@ -1,5 +1,8 @@
 import type { Database } from '../db/connect.ts';
 import type { LiveEvents } from '../live/live-events.ts';
+import { collections } from '../db/schema.ts';
+import { rightsOf } from '../rights/person-rights.ts';
+import { atMost } from '../rights/rights.ts';
 import { ownerOfToken } from './api-tokens.ts';
 import type { Asker, AskerSource, SecretKind } from './asker.ts';
 import { digestOf } from './secrets.ts';
@@ -30,7 +33,7 @@ export class Askers implements AskerSource {
     const key = `${kind} ${digestOf(secret).toString('base64')}`;
     const before = this.known.get(key);
     if (before && before.until > Date.now()) return before.owner;
-    const owner = kind === 'session' ? ownerOf(this.db, secret) : ownerOfToken(this.db, secret);
+    const owner = this.look(kind, secret);
     if (this.known.size >= MOST_KNOWN) this.known.clear();
     this.known.set(key, { owner, until: Date.now() + KNOWN_FOR_MS });
     try {
@@ -42,6 +45,22 @@ export class Askers implements AskerSource {
       this.forget(key, owner);
       throw error;
     }
+  }
+
+  private async look(kind: SecretKind, secret: string): Promise<Asker | undefined> {
+    const owner = await (kind === 'session' ? ownerOf(this.db, secret) : ownerOfToken(this.db, secret));
+    if (!owner) return undefined;
+    const rights = await rightsOf(this.db, owner.personId);
+    if (owner.most === null) return { ...owner, rights };
+    const all = await this.db.select({ id: collections.id }).from(collections);
+    return {
+      ...owner,
+      rights: atMost(
+        rights,
+        owner.most,
+        all.map(({ id }) => id),
+      ),
+    };
   }
 
   async holds(kind: SecretKind, secret: string): Promise<boolean> {

@@ -3,7 +3,7 @@ import { and, eq, ne, sql } from 'drizzle-orm';
 import type { Queryable } from '../db/connect.ts';
 import { sessions } from '../db/people-schema.ts';
 import { fromNow } from '../db/sql-parts.ts';
-import type { Asker } from './asker.ts';
+import type { Owner } from './asker.ts';
 import type { Caller } from './audit-log.ts';
 import { digestOf, newSecret } from './secrets.ts';
 
@@ -37,23 +37,15 @@ export async function beginSession(db: Queryable, personId: number, caller: Call
 /**
  * Who has the session of a secret, while it lasts and the person has not left. Its last use is kept to the minute, unless it is only looked at.
  */
-export async function ownerOf(db: Queryable, secret: string, isUsed = true): Promise<Asker | undefined> {
-  const { rows } = await db.execute<{
-    id: number;
-    person_id: number;
-    name: string;
-    administrator: boolean;
-    stale: boolean;
-  }>(
-    sql`
-    select s.id, s.person_id, p.name, p.is_administrator as administrator, s.seen_at < now() - interval '1 minute' as stale
+export async function ownerOf(db: Queryable, secret: string, isUsed = true): Promise<Owner | undefined> {
+  const { rows } = await db.execute<{ id: number; person_id: number; name: string; stale: boolean }>(sql`
+    select s.id, s.person_id, p.name, s.seen_at < now() - interval '1 minute' as stale
     from sessions s join people p on p.id = s.person_id
-    where s.digest = ${digestOf(secret)} and s.ends_at > now() and s.seen_at > now() - ${IDLE}::interval and p.ended_at is null`,
-  );
+    where s.digest = ${digestOf(secret)} and s.ends_at > now() and s.seen_at > now() - ${IDLE}::interval and p.ended_at is null`);
   const [row] = rows;
   if (!row) return undefined;
   if (isUsed && row.stale) await db.execute(sql`update sessions set seen_at = now() where id = ${row.id}`);
-  return { sessionId: row.id, personId: row.person_id, name: row.name, isAdministrator: row.administrator };
+  return { sessionId: row.id, personId: row.person_id, name: row.name, most: null };
 }
 
 /** The sessions of a person that last, the one that was used last first. */

@@ -8,6 +8,8 @@ import type { Plan } from '@flagstone/contract/plans';
 import { eq, sql } from 'drizzle-orm';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
+import type { Sight } from '../rights/rights.ts';
+import { copyIsSeen } from '../rights/seen.ts';
 import { copies, drives, sounds, type JournalProblem } from '../db/schema.ts';
 import { cutFile, cutForm } from '../disk/cut-file.ts';
 import { diskError } from '../disk/disk-errors.ts';
@@ -40,10 +42,16 @@ const afterSchema = z.object({
  * Previews cutting parts out of a sound into files of their own beside it, named after the collection's pattern with a number, or with the name
  * of the part. Touches no file.
  */
-export async function planCut(app: AppContext, soundId: number, cut: Cut, personId: number): Promise<Plan> {
-  const row = await rowOfSound(app, soundId);
+export async function planCut(
+  app: AppContext,
+  soundId: number,
+  cut: Cut,
+  personId: number,
+  sight: Sight,
+): Promise<Plan> {
+  const row = await rowOfSound(app, soundId, sight);
   if (!row) throw new AppError('NOT_FOUND', `There is no sound ${soundId}.`);
-  const { copyId, folder, name } = await copyThatIsHere(app, sql`${copies.soundId} = ${soundId}`);
+  const { copyId, folder, name } = await copyThatIsHere(app, sql`${copies.soundId} = ${soundId}`, sight);
   const [drive] = await app.db
     .select({ drive: drives })
     .from(copies)
@@ -269,10 +277,10 @@ export async function settleInterruptedCut(app: AppContext, item: JournalRow): P
 }
 
 /** Where a sound comes from and what was cut out of it. */
-export async function kinOf(app: AppContext, soundId: number) {
+export async function kinOf(app: AppContext, soundId: number, sight: Sight) {
   const of = (condition: ReturnType<typeof sql>) => sql`
-    select s.id, s.parent_from, s.parent_to, (select c.name from copies c where c.sound_id = s.id order by c.gone, c.id limit 1) as name
-    from sounds s where ${condition} and exists (select from copies c where c.sound_id = s.id and not c.gone) order by s.parent_from, s.id limit 500`;
+    select s.id, s.parent_from, s.parent_to, (select c.name from copies c where c.sound_id = s.id and ${copyIsSeen(sight)} order by c.gone, c.id limit 1) as name
+    from sounds s where ${condition} and exists (select from copies c where c.sound_id = s.id and not c.gone and ${copyIsSeen(sight)}) order by s.parent_from, s.id limit 500`;
   interface Kin extends Record<string, unknown> {
     id: number;
     parent_from: string;

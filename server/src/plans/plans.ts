@@ -2,9 +2,10 @@ import { AppError } from '@flagstone/core/errors';
 import type { Job, JobKind } from '@flagstone/contract/jobs';
 import type { NewPlan, Plan, PlanItem, PlanKind } from '@flagstone/contract/plans';
 import type { SoundRow } from '@flagstone/contract/record';
-import type { Selection } from '@flagstone/contract/selection';
 import { and, eq, gt, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { Sight } from '../rights/rights.ts';
+import type { SeenSelection } from '../rights/seen.ts';
 import type { Queryable } from '../db/connect.ts';
 import { copies, drives, journal, plans } from '../db/schema.ts';
 import { driveIsHere, filesOf } from '../drives/drives.ts';
@@ -21,7 +22,11 @@ const PAGE = 50;
  * Previews a renaming or writing of the selected copies: every item with its before and after and every problem, stored so that what was
  * seen is what runs. Touches no file.
  */
-export async function makePlan(app: AppContext, wanted: NewPlan, personId: number): Promise<Plan> {
+export async function makePlan(
+  app: AppContext,
+  wanted: NewPlan & { selection: SeenSelection },
+  personId: number,
+): Promise<Plan> {
   const { kind, selection, batchId, allCopies, rename } = wanted;
   const planId = await storePlan(app, { kind, batchId: batchId ?? null, personId }, async function* (inside) {
     const planner: Planner = kind === 'rename' ? planRenames(inside, rename) : { plan: planWrites(inside) };
@@ -64,23 +69,25 @@ async function folderCanBeWritten(app: AppContext, { driveId, folder }: SoundRow
 }
 
 /** The rows that a plan is made for, each once. */
-async function* plannedRows(db: Queryable, selection: Selection, allCopies: boolean): AsyncGenerator<SoundRow[]> {
+async function* plannedRows(db: Queryable, selection: SeenSelection, allCopies: boolean): AsyncGenerator<SoundRow[]> {
   const met = new Set<number>();
   for await (const page of selectedRows(db, selection, PAGE)) {
-    const rows = (allCopies ? await withOtherCopies(db, page) : page).filter(({ copyId }) => !met.has(copyId));
+    const rows = (allCopies ? await withOtherCopies(db, page, selection.seenBy) : page).filter(
+      ({ copyId }) => !met.has(copyId),
+    );
     for (const { copyId } of rows) met.add(copyId);
     yield rows;
   }
 }
 
-/** Rows with those of the other copies of their sounds that are not gone. */
-async function withOtherCopies(db: Queryable, rows: SoundRow[]): Promise<SoundRow[]> {
+/** Rows with those of the other copies of their sounds that are not gone and lie in the same collections. */
+async function withOtherCopies(db: Queryable, rows: SoundRow[], seenBy: Sight): Promise<SoundRow[]> {
   const { rows: found } = await db.execute<{ id: number }>(sql`
     select c.id from copies c where c.sound_id = any(${idList(rows.map(({ soundId }) => soundId))}) and not c.gone
     and not c.id = any(${idList(rows.map(({ copyId }) => copyId))}) order by c.id`);
   const all = [...rows];
   if (found.length > 0) {
-    const others: Selection = { kind: 'copies', copyIds: found.map(({ id }) => id) };
+    const others: SeenSelection = { kind: 'copies', copyIds: found.map(({ id }) => id), seenBy };
     for await (const page of selectedRows(db, others)) all.push(...page);
   }
   return all;
@@ -252,6 +259,9 @@ async function queueByDrive(
   const { rows: queued } = await app.db.execute<{ id: string }>(
     sql`select d.id from (${awaitedDrives(plan.id)}) as d (id)`,
   );
+  const held = await app.db.execute<{ id: number }>(sql`
+    select distinct w.collection_id as id from journal j join copies c on c.id = j.copy_id join folders w on w.id = c.read_folder_id
+    where j.plan_id = ${plan.id}`);
   const here: typeof counts = [];
   const away: typeof counts = [];
   for (const count of counts) {
@@ -269,6 +279,7 @@ async function queueByDrive(
         title: `${verb} ${items} ${items === 1 ? 'file' : 'files'}${when}`,
         payload: { planId: plan.id, batchId: plan.batchId, onlyItemId, ...(isRelocation ? {} : { driveIds }), ...more },
         lanes: driveIds,
+        collectionIds: held.rows.map(({ id }) => id),
       },
       personId,
     );

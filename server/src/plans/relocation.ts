@@ -3,6 +3,7 @@ import type { Plan, Relocation } from '@flagstone/contract/plans';
 import { and, eq, ne, sql } from 'drizzle-orm';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
+import type { Sight } from '../rights/rights.ts';
 import { copies, drives, type JournalProblem } from '../db/schema.ts';
 import { diskError } from '../disk/disk-errors.ts';
 import type { DriveFiles } from '../disk/drive-files.ts';
@@ -28,12 +29,17 @@ const PAGE = 500;
  * Previews that the copies below a folder of a drive stand below another folder now: each is looked for at its new place, by name and size.
  * Nothing is read, and no file is touched. Throws NOT_FOUND, NOTHING_SELECTED and what AllowedRoots.checkedFolder throws.
  */
-export async function planRelocation(app: AppContext, wanted: Relocation, personId: number): Promise<Plan> {
+export async function planRelocation(
+  app: AppContext,
+  wanted: Relocation,
+  personId: number,
+  sight: Sight,
+): Promise<Plan> {
   const [drive] = await app.db.select().from(drives).where(eq(drives.id, wanted.driveId));
   if (!drive) throw new AppError('NOT_FOUND', 'There is no such drive.');
   const from = wanted.folder.replace(/^\/+|\/+$/g, '');
   const target = await driveFolderOf(app, await app.roots.checkedFolder(wanted.toPath.trim()));
-  await rememberFolder(app, target, personId);
+  await rememberFolder(app, target, personId, sight);
   const files = filesOf(app, target.drive);
   /** One after the other: a transaction has one connection. */
   const plan = async (inside: AppContext, page: CopyRow[]): Promise<NewItem[]> => {

@@ -6,8 +6,11 @@ import { lastActOf, lastUndoneActOf, turnAct } from '../records/acts.ts';
 import { lastChangeOf, lastUndoOf, undoRun } from '../records/edits.ts';
 import { lastPlanOf, undoPlan } from './plans.ts';
 
-/** Does again what a person undid last. Throws NOT_UNDOABLE when they did anything else since. */
-export async function redoLast(app: AppContext, personId: number): Promise<{ summary: string }> {
+/** Refuses, by throwing, when whoever asks may not change any more what an act of theirs changed: rights may be taken after it. */
+export type MayStill = (of: 'change' | 'plan' | 'act', id: number) => Promise<void>;
+
+/** Does again what a person undid last. Throws NOT_UNDOABLE when they did anything else since, and what `mayStill` throws. */
+export async function redoLast(app: AppContext, personId: number, mayStill: MayStill): Promise<{ summary: string }> {
   const [change, act, since] = await Promise.all([
     lastUndoOf(app, personId),
     lastUndoneActOf(app, personId),
@@ -15,17 +18,26 @@ export async function redoLast(app: AppContext, personId: number): Promise<{ sum
   ]);
   const isNewer = (undone: { at: Date } | undefined): undone is { at: Date } =>
     undone !== undefined && undone.at > since;
-  if (isNewer(act) && (!isNewer(change) || act.at > change.at)) return told(await turnAct(app, act.id, 'redo'));
+  if (isNewer(act) && (!isNewer(change) || act.at > change.at)) {
+    await mayStill('act', act.id);
+    return told(await turnAct(app, act.id, 'redo'));
+  }
   if (change === undefined || !isNewer(change))
     throw new AppError('NOT_UNDOABLE', 'There is nothing of yours to do again.');
+  await mayStill('change', change.id);
   return told(await undoRun(app, change.id, personId));
 }
 
 /**
  * Takes back the newest thing a person did, whatever it was: a change of records, marks, a pull list, filing, or a plan that ran. Of a plan it first says what
- * that does to files; it does it when `planId` names the plan. Throws NOT_UNDOABLE when there is nothing, or when the newest thing is still under way.
+ * that does to files; it does it when `planId` names the plan. Throws NOT_UNDOABLE when there is nothing, or when the newest thing is still under way, and what `mayStill` throws.
  */
-export async function undoLast(app: AppContext, personId: number, planId?: number): Promise<UndoAnswer> {
+export async function undoLast(
+  app: AppContext,
+  personId: number,
+  mayStill: MayStill,
+  planId?: number,
+): Promise<UndoAnswer> {
   const [change, plan, act] = await Promise.all([
     lastChangeOf(app, personId),
     lastPlanOf(app, personId),
@@ -36,6 +48,7 @@ export async function undoLast(app: AppContext, personId: number, planId?: numbe
     .sort((one, other) => other.at.getTime() - one.at.getTime());
   if (last === undefined) throw new AppError('NOT_UNDOABLE', 'There is nothing of yours left to undo.');
   if (plan !== undefined && last === plan) {
+    await mayStill('plan', plan.id);
     if (plan.isRunning)
       throw new AppError(
         'NOT_UNDOABLE',
@@ -47,6 +60,7 @@ export async function undoLast(app: AppContext, personId: number, planId?: numbe
   }
   // Somebody said yes to a plan, and did something else since on another page.
   if (planId !== undefined) throw new AppError('CONFLICT', 'You did something else since. Undo once more to see what.');
+  await mayStill(last === act ? 'act' : 'change', last.id);
   const turned =
     act !== undefined && last === act ? await turnAct(app, act.id, 'undo') : await undoRun(app, last.id, personId);
   return { ...told(turned), job: null, asks: null };

@@ -12,9 +12,10 @@ import {
 import { fieldsNotCarried } from '@flagstone/core/record/in-step';
 import type { ChangeResult } from '@flagstone/contract/changes';
 import type { SoundRow } from '@flagstone/contract/record';
-import type { Selection } from '@flagstone/contract/selection';
 import { and, desc, eq, gt, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { Sight } from '../rights/rights.ts';
+import type { SeenSelection } from '../rights/seen.ts';
 import type { Queryable, Transaction } from '../db/connect.ts';
 import { changes, copies, people, recordRevisions, records } from '../db/schema.ts';
 import { learnFrom } from './learning.ts';
@@ -41,7 +42,7 @@ const EDITED_AT_ONCE = 50;
 /** One edit for all records of a selection, as one change that can be undone as one. */
 export async function editSelection(
   app: AppContext,
-  selection: Selection,
+  selection: SeenSelection,
   edit: RecordEdit,
   personId: number,
 ): Promise<ChangeResult> {
@@ -65,7 +66,7 @@ export async function editSelection(
  */
 export async function editRowByRow(
   app: AppContext,
-  selection: Selection,
+  selection: SeenSelection,
   change: Change,
   editsFor: (rows: SoundRow[], inside: AppContext) => Promise<(RecordEdit | undefined)[]>,
 ): Promise<ChangeResult> {
@@ -112,9 +113,10 @@ export function editRows(
   edits: readonly { copyId: number; edit: RecordEdit }[],
   summary: string,
   personId: number,
+  sight: Sight,
 ): Promise<ChangeResult> {
   const byCopy = new Map(edits.map(({ copyId, edit }) => [copyId, edit]));
-  const selection: Selection = { kind: 'copies', copyIds: [...byCopy.keys()] };
+  const selection: SeenSelection = { kind: 'copies', copyIds: [...byCopy.keys()], seenBy: sight };
   return editRowByRow(app, selection, { kind: 'edit', summary, personId, learns: true }, (rows) =>
     Promise.resolve(rows.map(({ copyId }) => byCopy.get(copyId))),
   );

@@ -1,8 +1,8 @@
 import { FIELDS, type FieldName } from '@flagstone/core/record/fields';
 import type { FieldValues } from '@flagstone/contract/record';
-import type { Selection } from '@flagstone/contract/selection';
 import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { SeenSelection } from '../rights/seen.ts';
 import { allOf } from '../db/sql-parts.ts';
 import { FIELD_COLUMNS, selectionParts } from './sound-rows.ts';
 
@@ -13,7 +13,7 @@ const MOST_VALUES = 12;
  * What the sounds of a selection say in each field: how many different values there are, and the most frequent with how many sounds say each; of
  * keywords, each word by itself. Empty values are not counted.
  */
-export async function fieldValues(app: AppContext, selection: Selection): Promise<FieldValues> {
+export async function fieldValues(app: AppContext, selection: SeenSelection): Promise<FieldValues> {
   const { tables, conditions } = selectionParts(selection);
   const column = (name: FieldName) => sql.raw(`r."${FIELD_COLUMNS[name]}"`);
   const single = FIELDS.filter(({ kind }) => kind !== 'list' && kind !== 'marks').map(

@@ -4,9 +4,9 @@ import { describeFile } from '@flagstone/core/formats/describe-file';
 import { agrees } from '@flagstone/core/formats/field-places';
 import { FIELD_NAMES, type FieldName } from '@flagstone/core/record/fields';
 import type { Disagreements, FileContents } from '@flagstone/contract/contents';
-import type { Selection } from '@flagstone/contract/selection';
 import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { SeenSelection } from '../rights/seen.ts';
 import { copies, drives } from '../db/schema.ts';
 import { readAudio } from '../disk/read-audio.ts';
 import { filesOf } from '../drives/drives.ts';
@@ -45,7 +45,7 @@ export async function contentsOf(app: AppContext, copyId: number): Promise<FileC
 }
 
 /** How many files of a selection disagree with themselves, and on which fields; as they were when they were last read or written. */
-export async function countDisagreements(app: AppContext, selection: Selection): Promise<Disagreements> {
+export async function countDisagreements(app: AppContext, selection: SeenSelection): Promise<Disagreements> {
   const { tables, conditions } = selectionParts(selection);
   const { rows } = await app.db.execute<{
     field: string | null;

@@ -3,10 +3,12 @@ import { FIELDS, type FieldName } from '@flagstone/core/record/fields';
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import type { PgColumn } from 'drizzle-orm/pg-core';
 import type { Queryable } from '../db/connect.ts';
-import { idList } from '../db/sql-parts.ts';
+import { allOf, idList } from '../db/sql-parts.ts';
 import { PREPARED } from '../db/prepared-statements.ts';
 import { searchRows } from '../db/finding-schema.ts';
 import { records } from '../db/schema.ts';
+import type { Sight } from '../rights/rights.ts';
+import { collectionIsSeen, copyIsSeen, type SeenFilter } from '../rights/seen.ts';
 import { stateCondition } from './copy-state.ts';
 import { drivesAsked, queryConditions, type KnownDrives } from './query-conditions.ts';
 
@@ -36,33 +38,78 @@ export function catalogueTables(withRecord = false): SQL {
 export type ConditionsOf = (filter: ListFilter, isNamed?: boolean) => SQL[];
 
 /**
- * How filters with a search line narrow the catalogue as it is now. That nothing is retired, and which drives are meant, is found out first: asked for each sound,
- * PostgreSQL would not use its indexes.
+ * How filters with a search line and collections narrow the catalogue as it is now. Which sets of collections and which drives are meant is found out first: asked for each
+ * sound, PostgreSQL would not use its indexes.
  */
-export async function conditionsNow(db: Queryable, line: string): Promise<ConditionsOf> {
-  const { rows } = await db.execute<{ some: boolean }>(
-    sql`${PREPARED} select exists (select from collections where retired_at is not null) as some`,
-  );
-  const retired = rows[0]?.some === true ? [IS_NOT_RETIRED] : [];
-  const drives = await drivesAsked(db, line);
-  return (filter, isNamed = false) => [
-    sql`f.filed`,
-    ...(filter.collection === '' ? retired : []),
-    ...narrowing(filter, { kind: 'catalogue' }, isNamed, drives),
-  ];
+export async function conditionsNow(db: Queryable, asked: SeenFilter): Promise<ConditionsOf> {
+  const sets = await setsNow(db, asked);
+  const drives = await drivesAsked(db, asked.q);
+  return (filter, isNamed = false) =>
+    asSeen(asked.seenBy, sets, [sql`f.filed`, ...narrowing(filter, { kind: 'catalogue' }, isNamed, drives)]);
 }
 
 /** What a filter asks of search rows `f`, and in a batch of records `r`, copies `c` and batch items `b`. */
-export function filterConditions(filter: ListFilter, source?: { kind: string }): SQL[] {
-  const retired = source?.kind === 'catalogue' && filter.collection === '' ? [NOT_RETIRED] : [];
-  return [...narrowing(filter, source), ...retired];
+export function filterConditions(filter: SeenFilter, source: { kind: 'catalogue' | 'batch' }): SQL[] {
+  const { seenBy } = filter;
+  const conditions = narrowing(filter, source);
+  if (source.kind === 'catalogue') return asSeen(seenBy, setsOf(filter), conditions);
+  const inAsked = filter.collection === '' ? [] : [sql`f.collection_set = any(${setsOf(filter).some})`];
+  return [...conditions, ...inAsked, ...(seenBy === 'all' ? [] : [copyIsSeen(seenBy)])];
+}
+
+/** Sets of collections, as arrays of their numbers. */
+interface Sets {
+  /** A collection of theirs is asked for and seen; undefined when that is so of all sets. */
+  some: SQL | undefined;
+  /** Those of them that hold another collection too, which is not seen; undefined when there are none. */
+  mixed: SQL | undefined;
+}
+
+/** The sets that a filter is about: of the collections that it names, else of those that are in use. */
+function setsOf({ collection, seenBy }: SeenFilter): { some: SQL; mixed: SQL | undefined } {
+  const named = collection === '' ? sql`o.retired_at is null` : sql`o.id = any(${`{${collection}}`}::int[])`;
+  // What lies in no folder that was read belongs to no collection that could be retired.
+  const none = seenBy === 'all' && collection === '' ? sql` || 0` : sql``;
+  const wanted = sql`array(select o.id from collections o where ${named} and ${collectionIsSeen(seenBy, sql`o.id`)})${none}`;
+  const holding = sql`select s.id from collection_sets s where s.collection_ids && (${wanted})`;
+  return {
+    some: sql`array(${holding})`,
+    mixed: seenBy === 'all' ? undefined : sql`array(${holding} and not s.collection_ids <@ ${idList(seenBy)}::int[])`,
+  };
+}
+
+async function setsNow(db: Queryable, filter: SeenFilter): Promise<Sets> {
+  const { some, mixed } = setsOf(filter);
+  const isPlain = filter.seenBy === 'all' && filter.collection === '';
+  const { rows } = await db.execute<{ some: number[] | null; mixed: number[] }>(sql`${PREPARED}
+    select case when ${isPlain} and not exists (select from collections where retired_at is not null) then null else ${some} end as some,
+      ${mixed ?? sql`'{}'::int[]`} as mixed`);
+  const [row] = rows;
+  const numbers = (ids: readonly number[]): SQL => sql`${`{${ids.join(',')}}`}::int[]`;
+  return {
+    some: row?.some ? numbers(row.some) : undefined,
+    mixed: row && row.mixed.length > 0 ? numbers(row.mixed) : undefined,
+  };
+}
+
+/**
+ * Conditions for whoever sees some collections. What a sound says in the paths of copies that they do not see is not found: where there are such, the conditions have to hold
+ * of what is left without them.
+ */
+function asSeen(seenBy: Sight, { some, mixed }: Sets, conditions: readonly SQL[]): SQL[] {
+  const all = [...(some ? [sql`f.collection_set = any(${some})`] : []), ...conditions];
+  if (seenBy === 'all' || !mixed) return all;
+  const seen = sql`flagstone_seen_row(f.sound_id, ${idList(seenBy)}::int[])`;
+  return [
+    ...all,
+    sql`(f.collection_set <> all(${mixed}) or exists (select from ${seen} f where ${allOf(conditions)}))`,
+  ];
 }
 
 function narrowing(filter: ListFilter, source?: { kind: string }, isNamed = false, drives?: KnownDrives): SQL[] {
   const when = (value: string, condition: () => SQL): SQL[] => (value === '' ? [] : [condition()]);
   return [
     ...queryConditions(filter, source?.kind === 'catalogue', isNamed, drives),
-    ...when(filter.collection, () => inCollections(filter.collection)),
     ...when(filter.category, () => sql`f.category = ${filter.category}`),
     ...when(filter.catId, () => sql`f.cat_id = ${filter.catId}`),
     ...when(
@@ -79,20 +126,10 @@ function narrowing(filter: ListFilter, source?: { kind: string }, isNamed = fals
 }
 
 /** Whether a filter leaves anything out; the retired collections aside. */
-export function isNarrow(filter: ListFilter): boolean {
+export function isNarrow(filter: SeenFilter): boolean {
+  if (filter.seenBy !== 'all') return true;
   const { person: _person, also: _also, ...narrowing } = filterSchema.shape;
   return Object.keys(narrowing).some((key) => filter[key as keyof ListFilter] !== '');
-}
-
-/** Sounds that stand in nothing but retired collections are listed only when one of those is asked for. */
-const IS_NOT_RETIRED = sql`exists (
-  select from copies k left join folders w on w.id = k.read_folder_id left join collections o on o.id = w.collection_id
-  where k.sound_id = f.sound_id and o.retired_at is null)`;
-const NOT_RETIRED = sql`(not exists (select from collections where retired_at is not null) or ${IS_NOT_RETIRED})`;
-
-function inCollections(numbers: string): SQL {
-  return sql`f.sound_id in (select k.sound_id from copies k where k.read_folder_id in (
-    select id from folders where collection_id = any(${`{${numbers}}`}::int[])))`;
 }
 
 /** Search rows whose record has no value in a field. */

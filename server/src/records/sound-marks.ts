@@ -2,6 +2,7 @@ import { AppError } from '@flagstone/core/errors';
 import type { MarkInput } from '@flagstone/contract/marks';
 import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { SeenSelection } from '../rights/seen.ts';
 import { acts } from '../db/acts-schema.ts';
 import { MARK_AS_JSON, oneMarkerAtATime } from './acts.ts';
 import { idList } from '../db/sql-parts.ts';
@@ -10,7 +11,7 @@ import { selectedRows } from './sound-rows.ts';
 /** Notes what a person thinks of the sounds of a selection, and returns how many there are. Throws NOTHING_SELECTED. */
 export async function markSounds(
   app: AppContext,
-  { selection, ...mark }: MarkInput,
+  { selection, ...mark }: MarkInput & { selection: SeenSelection },
   personId: number,
 ): Promise<{ sounds: number }> {
   const marked = new Set<number>();

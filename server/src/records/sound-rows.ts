@@ -3,12 +3,14 @@ import type { Issue } from '@flagstone/core/errors';
 import { FIELD_NAMES, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 import type { SoundMark } from '@flagstone/contract/marks';
 import type { CopyState, SoundRow } from '@flagstone/contract/record';
-import { filterSchema, type ListFilter, type Selection } from '@flagstone/contract/selection';
+import { filterSchema } from '@flagstone/contract/selection';
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { PREPARED } from '../db/prepared-statements.ts';
 import { records } from '../db/schema.ts';
+import type { Sight } from '../rights/rights.ts';
+import { copyIsSeen, type SeenSelection } from '../rights/seen.ts';
 import { driveIsHere } from '../drives/drives.ts';
 import { COPY_STATE } from './copy-state.ts';
 import { allOf, idList } from '../db/sql-parts.ts';
@@ -19,20 +21,21 @@ export const FIELD_COLUMNS = Object.fromEntries(
   FIELD_NAMES.map((name) => [name, getTableColumns(records)[name].name]),
 ) as Record<FieldName, string>;
 
-const COLUMNS = sql.join(
-  [
-    sql`s.id as sound_id, c.id as copy_id, c.name, c.folder, c.size_bytes, c.container, c.track_names, c.issues, c.disagreeing, d.id as drive_id, d.name as drive_name, d.root_path, d.identity`,
-    sql`s.codec, s.sample_rate_hz, s.bit_depth, s.channels, s.frames, s.duration_seconds, s.is_cut_short, s.filed_at is not null as filed, a.loudness_lufs, a.true_peak_dbtp, a.channel_layout, a.measures is not null as is_measured, r.revision, ${COPY_STATE} as state`,
-    sql`(select count(*) from copies o where o.sound_id = s.id and not o.gone) as copy_count`,
-    sql`(select v.uses from search_rows v where v.sound_id = s.id) as uses`,
-    sql`(select coalesce(jsonb_agg(jsonb_build_object('personId', m.person_id, 'person', p.name, 'rating', m.rating, 'favourite', m.favourite,
+const columnsFor = (sight: Sight): SQL =>
+  sql.join(
+    [
+      sql`s.id as sound_id, c.id as copy_id, c.name, c.folder, c.size_bytes, c.container, c.track_names, c.issues, c.disagreeing, d.id as drive_id, d.name as drive_name, d.root_path, d.identity`,
+      sql`s.codec, s.sample_rate_hz, s.bit_depth, s.channels, s.frames, s.duration_seconds, s.is_cut_short, s.filed_at is not null as filed, a.loudness_lufs, a.true_peak_dbtp, a.channel_layout, a.measures is not null as is_measured, r.revision, ${COPY_STATE} as state`,
+      sql`(select count(*) from copies o where o.sound_id = s.id and not o.gone and ${copyIsSeen(sight, sql`o.read_folder_id`)}) as copy_count`,
+      sql`(select v.uses from search_rows v where v.sound_id = s.id) as uses`,
+      sql`(select coalesce(jsonb_agg(jsonb_build_object('personId', m.person_id, 'person', p.name, 'rating', m.rating, 'favourite', m.favourite,
       'tags', m.tags, 'note', m.note) order by m.person_id), '[]') from sound_marks m join people p on p.id = m.person_id
       where m.sound_id = s.id) as marks`,
-    // One piece, not sixty: this is put together for every page.
-    sql.raw(FIELD_NAMES.map((name) => `r."${FIELD_COLUMNS[name]}"`).join(', ')),
-  ],
-  sql`, `,
-);
+      // One piece, not sixty: this is put together for every page.
+      sql.raw(FIELD_NAMES.map((name) => `r."${FIELD_COLUMNS[name]}"`).join(', ')),
+    ],
+    sql`, `,
+  );
 
 export interface DatabaseRow extends Record<string, unknown> {
   sound_id: number;
@@ -58,31 +61,38 @@ export function batchTables(batchId: number): SQL {
 /** The tables of the catalogue's rows from their copies, of which only the first of each sound counts. */
 const CATALOGUE_COPIES = sql`copies c join search_rows f on f.sound_id = c.sound_id and f.filed join sounds s on s.id = c.sound_id
   join records r on r.sound_id = s.id join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id`;
-const IS_FIRST_COPY = sql`c.id = (select o.id from copies o where o.sound_id = c.sound_id order by o.gone, o.id limit 1)`;
+const isFirstCopy = (sight: Sight): SQL =>
+  sql`c.id = (select o.id from copies o where o.sound_id = c.sound_id and ${copyIsSeen(sight, sql`o.read_folder_id`)} order by o.gone, o.id limit 1)`;
 
-/** The rows of copies or of sounds (their first copies) in the order of the numbers that are given. */
-export async function rowsInOrder(db: Queryable, of: 'copies' | 'sounds', ids: readonly number[]): Promise<SoundRow[]> {
+/** The rows of copies or of sounds (their first copies) in the order of the numbers that are given; those that are not seen are left out. */
+export async function rowsInOrder(
+  db: Queryable,
+  of: 'copies' | 'sounds',
+  ids: readonly number[],
+  sight: Sight,
+): Promise<SoundRow[]> {
   if (ids.length === 0) return [];
   const copy =
     of === 'copies'
-      ? sql`join copies c on c.id = i.id`
-      : sql`join lateral (select * from copies o where o.sound_id = i.id order by o.gone, o.id limit 1) c on true`;
+      ? sql`join copies c on c.id = i.id and ${copyIsSeen(sight)}`
+      : sql`join lateral (select * from copies o where o.sound_id = i.id and ${copyIsSeen(sight, sql`o.read_folder_id`)}
+          order by o.gone, o.id limit 1) c on true`;
   const { rows } = await db.execute<DatabaseRow>(sql`${PREPARED}
-    select ${COLUMNS} from unnest(${idList(ids)}) with ordinality i(id, place) ${copy} join sounds s on s.id = c.sound_id
+    select ${columnsFor(sight)} from unnest(${idList(ids)}) with ordinality i(id, place) ${copy} join sounds s on s.id = c.sound_id
     join records r on r.sound_id = s.id join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id order by i.place`);
   return toSoundRows(rows);
 }
 
 /** The row of one sound, for the card, with its first copy. */
-export async function rowOfSound(app: AppContext, soundId: number): Promise<SoundRow | undefined> {
-  return (await rowsInOrder(app.db, 'sounds', [soundId]))[0];
+export async function rowOfSound(app: AppContext, soundId: number, sight: Sight): Promise<SoundRow | undefined> {
+  return (await rowsInOrder(app.db, 'sounds', [soundId], sight))[0];
 }
 
-/** All copies of a sound, as rows. */
-export async function copiesOfSound(app: AppContext, soundId: number): Promise<SoundRow[]> {
+/** All copies of a sound that are seen, as rows. */
+export async function copiesOfSound(app: AppContext, soundId: number, sight: Sight): Promise<SoundRow[]> {
   const { rows } = await app.db.execute<DatabaseRow>(sql`
-    select ${COLUMNS} from copies c join sounds s on s.id = c.sound_id join records r on r.sound_id = s.id
-    join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id where s.id = ${soundId} and c.cleared_at is null order by c.gone, c.id`);
+    select ${columnsFor(sight)} from copies c join sounds s on s.id = c.sound_id join records r on r.sound_id = s.id
+    join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id where s.id = ${soundId} and c.cleared_at is null and ${copyIsSeen(sight)} order by c.gone, c.id`);
   return toSoundRows(rows);
 }
 
@@ -96,7 +106,7 @@ export async function fullPathsOf(db: Queryable, copyIds: readonly number[]): Pr
 /** The rows of a selection in the order of their copies' numbers, in pages, so that a hundred thousand are never held at once. */
 export async function* selectedRows(
   db: Queryable,
-  selection: Selection,
+  selection: SeenSelection,
   pageSize = 1000,
   afterCopyId = 0,
 ): AsyncGenerator<SoundRow[]> {
@@ -104,7 +114,7 @@ export async function* selectedRows(
   let after = afterCopyId;
   for (;;) {
     const { rows } = await db.execute<DatabaseRow>(sql`
-      select ${COLUMNS} from ${tables} where ${allOf([...conditions, sql`c.id > ${after}`])} order by c.id limit ${pageSize}`);
+      select ${columnsFor(selection.seenBy)} from ${tables} where ${allOf([...conditions, sql`c.id > ${after}`])} order by c.id limit ${pageSize}`);
     const last = rows.at(-1);
     if (!last) return;
     after = last.copy_id;
@@ -113,7 +123,7 @@ export async function* selectedRows(
 }
 
 /** The place of each copy of a selection in the order of paths, from 0. */
-export async function placesByPath(db: Queryable, selection: Selection): Promise<Map<number, number>> {
+export async function placesByPath(db: Queryable, selection: SeenSelection): Promise<Map<number, number>> {
   const { tables, conditions } = selectionParts(selection);
   const { rows } = await db.execute<{ id: number }>(
     sql`select c.id from ${tables} where ${allOf(conditions)} order by lower(c.folder || '/' || c.name), c.id`,
@@ -122,17 +132,18 @@ export async function placesByPath(db: Queryable, selection: Selection): Promise
 }
 
 /** The tables of a selection, `c` being its copies, and the conditions that narrow them. */
-export function selectionParts(selection: Selection): { tables: SQL; conditions: SQL[] } {
+export function selectionParts(selection: SeenSelection): { tables: SQL; conditions: SQL[] } {
+  const { seenBy } = selection;
   if (selection.kind === 'copies') {
     const tables = sql`copies c join sounds s on s.id = c.sound_id join records r on r.sound_id = s.id join drives d on d.id = c.drive_id
       left join analyses a on a.sound_id = s.id`;
-    return { tables, conditions: [sql`c.id = any(${idList(selection.copyIds)})`] };
+    return { tables, conditions: [sql`c.id = any(${idList(selection.copyIds)})`, copyIsSeen(seenBy)] };
   }
-  const filter: ListFilter = selection.filter ?? filterSchema.parse({});
+  const filter = { ...(selection.filter ?? filterSchema.parse({})), seenBy };
   const conditions = filterConditions(filter, selection);
   // From the copies, whose numbers have an index: from the sounds, each page would go through the whole catalogue.
   return selection.kind === 'catalogue'
-    ? { tables: CATALOGUE_COPIES, conditions: [...conditions, IS_FIRST_COPY] }
+    ? { tables: CATALOGUE_COPIES, conditions: [...conditions, isFirstCopy(seenBy)] }
     : { tables: batchTables(selection.batchId), conditions };
 }
 

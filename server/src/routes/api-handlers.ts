@@ -1,8 +1,10 @@
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import type { Api } from '@flagstone/contract/api';
-import type { Endpoint } from '@flagstone/contract/endpoint';
-import { sql } from 'drizzle-orm';
+import { as, type Endpoint, type RoleNeeded } from '@flagstone/contract/endpoint';
+import type { ListFilter, Selection } from '@flagstone/contract/selection';
+import { eq, sql } from 'drizzle-orm';
+import { acts } from '../db/acts-schema.ts';
 import type { AppContext } from '../app-context.ts';
 import type { Asker } from '../people/asker.ts';
 import { note, type Caller } from '../people/audit-log.ts';
@@ -11,6 +13,8 @@ import * as tokens from '../people/api-tokens.ts';
 import { auditChoices, auditPage } from '../people/audit-pages.ts';
 import { knownPeople, signedIn } from '../people/known-people.ts';
 import * as keys from '../people/passkeys.ts';
+import { sightAs, sightOf, type Sight } from '../rights/rights.ts';
+import { collectionIsSeen, copyIsSeen, soundIsSeen } from '../rights/seen.ts';
 import type { Site } from '../people/passkeys.ts';
 import { sessionsOf } from '../people/sessions.ts';
 import { factsOfLink, takeLink } from '../people/sign-in-links.ts';
@@ -49,7 +53,9 @@ import * as relations from '../finding/word-relations.ts';
 import { copiesOfSound, fullPathsOf, rowOfSound } from '../records/sound-rows.ts';
 import { countAdded, statisticsOf } from '../finding/statistics.ts';
 import { acceptSuggestions, suggestFor } from '../describing/suggestions.ts';
-import { redoLast, undoLast } from '../plans/undo.ts';
+import { redoLast, undoLast, type MayStill } from '../plans/undo.ts';
+import { demand } from './demand.ts';
+import { seenSelection } from './seen-selection.ts';
 import { VERSION } from '../version.ts';
 
 /** What a handler gets of a request, parsed. */
@@ -60,6 +66,8 @@ export interface Call<Params, Query, Body> {
   /** Who asks; 0 where nobody has to be signed in. */
   person: number;
   asker: Asker;
+  /** The collections in which they have the role that the endpoint needs. */
+  sight: Sight;
   caller: Caller;
   site: Site;
   /** The secret of the session that the browser has, and what gives it another one or none. */
@@ -75,16 +83,23 @@ type HandlerOf<E> =
 
 /** One handler for every endpoint of the contract; a missing one does not compile. */
 export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
-  getOverview: async (app) => {
+  getOverview: async (app, { asker: { rights } }) => {
+    const sight = sightOf(rights);
     const { rows } = await app.db.execute<Record<string, number>>(sql`
-      select (select count(*) from sounds) as sounds, (select count(*) from sounds where filed_at is not null) as filed,
-        (select count(*) from copies where not gone) as copies, (select count(*) from unreadable) as unreadable,
-        (select count(*) from copies c join records r on r.sound_id = c.sound_id where not c.gone and c.carries_revision < r.revision) as behind,
-        (select count(*) from batches where filed_at is null) as open_batches`);
+      select (select count(*) from sounds s where ${soundIsSeen(sight, sql`s.id`)}) as sounds,
+        (select count(*) from sounds s where filed_at is not null and ${soundIsSeen(sight, sql`s.id`)}) as filed,
+        (select count(*) from copies c where not gone and ${copyIsSeen(sight)}) as copies,
+        (select count(*) from unreadable u join batches b on b.id = u.batch_id join folders w on w.id = b.folder_id
+          where ${collectionIsSeen(sight, sql`w.collection_id`)}) as unreadable,
+        (select count(*) from copies c join records r on r.sound_id = c.sound_id
+          where not c.gone and c.carries_revision < r.revision and ${copyIsSeen(sight)}) as behind,
+        (select count(*) from batches b join folders w on w.id = b.folder_id
+          where b.filed_at is null and ${collectionIsSeen(sight, sql`w.collection_id`)}) as open_batches`);
     const count = (name: string): number => Number(rows[0]?.[name] ?? 0);
     return {
       version: VERSION,
-      roots: [...app.roots.roots],
+      // Only who brings in and copies out has to do with folders on disk.
+      roots: isEmptySight(sightAs(rights, 'editor')) ? [] : [...app.roots.roots],
       categorySource: app.categories.source,
       counts: {
         sounds: count('sounds'),
@@ -97,7 +112,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     };
   },
   listPeople: (app) => knownPeople(app.db),
-  getSignedIn: (app, { person }) => signedIn(app.db, person),
+  getSignedIn: (app, { asker }) => signedIn(app.db, asker),
   signIn: async (app, { body, caller, session }) => {
     const secret = await signingIn.signIn(app, body, caller);
     return beginIn(app, secret, session);
@@ -161,72 +176,77 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   },
   listCategories: (app) =>
     Promise.resolve({ source: app.categories.source, categories: [...app.categories.categories] }),
-  countCategoryUses: (app) => categoryLists.countUses(app),
+  countCategoryUses: (app, { sight }) => categoryLists.countUses(app, sight),
   listCategoryLists: (app) => categoryLists.keptLists(app),
   compareCategoryList: (app, { body }) => categoryLists.compareList(app, body.list),
   adoptCategoryList: (app, { body, person }) => categoryLists.adoptList(app, body, person),
-  listDrives: async (app) => {
-    const drives = await listDrives(app);
+  listDrives: async (app, { sight }) => {
+    const drives = await listDrives(app, sight);
     await app.jobs.offerAwaiting();
     return drives;
   },
-  updateDrive: async (app, { params, body }) => {
+  updateDrive: async (app, { params, body, sight }) => {
     await updateDrive(app, params.id, body);
     await app.refreshWatching();
     await app.jobs.offerAwaiting();
-    return listDrives(app);
+    return listDrives(app, sight);
   },
-  listCollections: (app) => collections.listCollections(app),
-  makeCollection: (app, { body }) => collections.makeCollection(app, body.name),
-  updateCollection: (app, { params, body }) => collections.updateCollection(app, params.id, body),
-  mergeCollection: (app, { params, body }) => collections.mergeCollection(app, params.id, body.intoId),
+  listCollections: (app, { sight }) => collections.listCollections(app, sight),
+  makeCollection: (app, { body, sight }) => collections.makeCollection(app, body.name, sight),
+  updateCollection: (app, { params, body, asker }) =>
+    collections.updateCollection(app, params.id, body, sightOf(asker.rights)),
+  mergeCollection: (app, { params, body, sight }) => collections.mergeCollection(app, params.id, body.intoId, sight),
   listLearned: (app, { params }) => listLearned(app, params.id),
   forgetLearned: async (app, { params, body }) => {
     await forgetLearned(app, params.id, body.word);
     return {};
   },
-  listReadFolders: (app) => folders.listReadFolders(app),
-  updateReadFolder: async (app, { params, body }) => {
-    const folder = await folders.updateReadFolder(app, params.id, body);
+  listReadFolders: (app, { sight }) => folders.listReadFolders(app, sight),
+  updateReadFolder: async (app, { params, body, sight }) => {
+    const folder = await folders.updateReadFolder(app, params.id, body, sight);
     await app.refreshWatching();
     return folder;
   },
   readAgain: (app, { params, person }) => folders.readAgain(app, params.id, person),
-  countIntake: (app, { body }) => folders.countIntake(app, body.path),
-  listFolders: async (app, { query }) => {
+  countIntake: (app, { body, sight }) => folders.countIntake(app, body.path, sight),
+  listFolders: async (app, { query, sight }) => {
     if (query.path === '')
       return { path: '', parent: null, folders: app.roots.roots.map((root) => ({ name: root, path: root })) };
     const found = await app.roots.foldersIn(query.path);
+    const isSeen = await folders.placesSeen(app, sight);
+    if (!isSeen(found.path)) throw new AppError('PATH_NOT_FOUND', `There is no folder ${query.path}.`);
     const parent = app.roots.roots.includes(found.path) ? '' : path.dirname(found.path);
-    return { path: found.path, parent, folders: found.folders };
+    return { path: found.path, parent, folders: found.folders.filter((folder) => isSeen(folder.path)) };
   },
-  startIntake: (app, { body, person }) =>
-    batches.startIntake(app, body.path, body.batchName, person, body.collectionId),
-  listBatches: (app) => batches.listBatches(app),
-  getBatch: (app, { params }) => batches.getBatch(app, params.id),
-  listBatchRows: (app, { params, query }) => listRows(app, { kind: 'batch', batchId: params.id }, query),
+  startIntake: (app, { body, person, sight }) =>
+    batches.startIntake(app, body.path, body.batchName, person, sight, body.collectionId),
+  // Sounds in preparation are for those who describe them.
+  listBatches: (app, { asker }) => batches.listBatches(app, sightAs(asker.rights, 'assistant')),
+  getBatch: (app, { params, sight }) => batches.getBatch(app, params.id, sight),
+  listBatchRows: (app, { params, ...call }) => listRows(app, { kind: 'batch', batchId: params.id }, seenQuery(call)),
   listUnreadable: (app, { params }) => batches.listUnreadable(app, params.id),
-  fileBatch: (app, { params, person }) => batches.fileBatch(app, params.id, person),
-  listCatalogue: (app, { query, signal }) => whileWaited(signal, () => listRows(app, { kind: 'catalogue' }, query)),
-  listFolderLevel: (app, { query: { below, ...filter } }) => folderLevel(app, filter, below),
-  countIndex: (app, { query, signal }) => whileWaited(signal, () => countIndex(app, query)),
-  completeQuery: (app, { query, signal }) => whileWaited(signal, () => completionsOf(app, query)),
-  readQuery: (app, { query }) => readQuery(app, query.q),
+  fileBatch: (app, { params, person, sight }) => batches.fileBatch(app, params.id, person, sight),
+  listCatalogue: (app, { signal, ...call }) =>
+    whileWaited(signal, () => listRows(app, { kind: 'catalogue' }, seenQuery(call))),
+  listFolderLevel: (app, call) => folderLevel(app, seenQuery(call), call.query.below),
+  countIndex: (app, { signal, ...call }) => whileWaited(signal, () => countIndex(app, seenQuery(call))),
+  completeQuery: (app, { signal, ...call }) => whileWaited(signal, () => completionsOf(app, seenQuery(call))),
+  readQuery: (app, { query, sight }) => readQuery(app, query.q, sight),
   listRelations: (app) => relations.listRelations(app),
   saveRelation: (app, { body, person }) => relations.saveRelation(app, body, person),
   removeRelation: (app, { params }) => relations.removeRelation(app, params.id),
-  markSounds: (app, { body, person }) => markSounds(app, body, person),
-  listSavedSearches: (app, { person }) => searches.listSavedSearches(app, person),
-  saveSearch: (app, { body, person }) => searches.saveSearch(app, body, person),
-  removeSavedSearch: (app, { params, person }) => searches.removeSavedSearch(app, params.id, person),
-  visitSavedSearch: (app, { params, person }) => searches.visitSavedSearch(app, params.id, person),
+  markSounds: (app, call) => markSounds(app, seenBody(call), call.person),
+  listSavedSearches: (app, { person, sight }) => searches.listSavedSearches(app, person, sight),
+  saveSearch: (app, { body, person, sight }) => searches.saveSearch(app, body, person, sight),
+  removeSavedSearch: (app, { params, person, sight }) => searches.removeSavedSearch(app, params.id, person, sight),
+  visitSavedSearch: (app, { params, person, sight }) => searches.visitSavedSearch(app, params.id, person, sight),
   listLayouts: (app, { person }) => layouts.listLayouts(app, person),
   saveLayout: (app, { body, person }) => layouts.saveLayout(app, body.name, body.layout, person),
   removeLayout: (app, { params, person }) => layouts.removeLayout(app, params.id, person),
-  getSound: async (app, { params }) => {
+  getSound: async (app, { params, sight }) => {
     const [row, copies, revisions] = await Promise.all([
-      rowOfSound(app, params.id),
-      copiesOfSound(app, params.id),
+      rowOfSound(app, params.id, sight),
+      copiesOfSound(app, params.id, sight),
       revisionsOf(app, params.id),
     ]);
     if (!row) throw new AppError('NOT_FOUND', `There is no sound ${params.id}.`);
@@ -241,76 +261,103 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     }));
     return { row, copies: told, revisions };
   },
-  findSlices: (app, { params, body, signal }) => findSlicesOf(app, params.id, body, signal),
-  planCut: (app, { params, body, person }) => planCut(app, params.id, body, person),
-  getFileTime: async (app, { params }) => ({ timeReference: await fileTimeOf(app, params.id) }),
-  getKin: (app, { params }) => kinOf(app, params.id),
-  listAlike: (app, { params }) => soundsAlike(app, params.id),
-  prepareCopyOut: async (app, { body, person }) => ({
-    ...(await copyingOut.sizeOf(app, body)),
+  findSlices: (app, { params, sight, body, signal }) => findSlicesOf(app, params.id, sight, body, signal),
+  planCut: (app, { params, body, person, sight }) => planCut(app, params.id, body, person, sight),
+  getFileTime: async (app, { params, sight }) => ({ timeReference: await fileTimeOf(app, params.id, sight) }),
+  getKin: (app, { params, sight }) => kinOf(app, params.id, sight),
+  listAlike: (app, { params, sight }) => soundsAlike(app, params.id, sight),
+  prepareCopyOut: async (app, { body, person, sight }) => ({
+    ...(await copyingOut.sizeOf(app, { ...body, seenBy: sight })),
     ticket: await copyingOut.ticketFor(app, body, person),
   }),
-  copyOutToFolder: (app, { body, person }) => copyingOut.copyOutToFolder(app, body, person),
-  listPullLists: (app) => pulls.listPullLists(app),
-  makePullList: (app, { body, person }) => pulls.makePullList(app, body, person),
-  updatePullList: (app, { params, body, person }) => pulls.updatePullList(app, params.id, body, person),
-  removePullList: (app, { params, person }) => pulls.removePullList(app, params.id, person),
-  listPullEntries: (app, { params }) => pulls.entriesOf(app, params.id),
-  addPullEntry: (app, { params, body, person }) => pulls.addEntry(app, params.id, body, person),
-  addPullSounds: (app, { params, body, person }) => pulls.addSounds(app, params.id, body.selection, person),
-  updatePullEntry: (app, { params, body, person }) => pulls.updateEntry(app, params.id, body, person),
-  removePullEntry: (app, { params, person }) => pulls.removeEntry(app, params.id, person),
+  copyOutToFolder: (app, { body, person, sight }) => copyingOut.copyOutToFolder(app, body, person, sight),
+  listPullLists: (app, { person, sight }) => pulls.listPullLists(app, person, sight),
+  makePullList: (app, { body, person, sight }) => pulls.makePullList(app, body, person, sight),
+  updatePullList: (app, { params, body, person, sight }) => pulls.updatePullList(app, params.id, body, person, sight),
+  removePullList: (app, { params, person, sight }) => pulls.removePullList(app, params.id, person, sight),
+  listPullEntries: (app, { params, sight }) => pulls.entriesOf(app, params.id, sight),
+  addPullEntry: (app, { params, body, person, sight }) => pulls.addEntry(app, params.id, body, person, sight),
+  addPullSounds: (app, call) => pulls.addSounds(app, call.params.id, seenBody(call).selection, call.person),
+  updatePullEntry: (app, { params, body, person, sight }) => pulls.updateEntry(app, params.id, body, person, sight),
+  removePullEntry: (app, { params, person, sight }) => pulls.removeEntry(app, params.id, person, sight),
   getAnalysis: (app, { params }) => analyses.getAnalysis(app, params.id),
-  getWaves: (app, { query }) => analyses.smallWaves(app, query.sounds.split(',').map(Number)),
-  listLost: (app, { query }) => listLost(app, query.after),
-  settleLost: async (app, { body, person }) => ({ settled: await settleLost(app, body, person) }),
-  getStatistics: (app) => statisticsOf(app),
-  countAdded: (app, { query }) => countAdded(app, query.since),
+  getWaves: (app, { query, sight }) => analyses.smallWaves(app, query.sounds.split(',').map(Number), sight),
+  listLost: (app, { query, sight }) => listLost(app, query.after, sight),
+  settleLost: async (app, { body, person, sight }) => ({ settled: await settleLost(app, body, person, sight) }),
+  getStatistics: (app, { sight }) => statisticsOf(app, sight),
+  countAdded: (app, { query, sight }) => countAdded(app, query.since, sight),
   getContents: (app, { params }) => contentsOf(app, params.id),
-  countDisagreements: (app, { body }) => countDisagreements(app, body.selection),
-  countValues: (app, { body }) => fieldValues(app, body.selection),
+  countDisagreements: (app, call) => countDisagreements(app, seenBody(call).selection),
+  countValues: (app, call) => fieldValues(app, seenBody(call).selection),
   goBack: (app, { params, body, person }) => goBack(app, params.id, body.revision, person),
-  editRecords: (app, { body, person }) => editSelection(app, body.selection, body.edit, person),
-  editRows: (app, { body, person }) => editRows(app, body.edits, body.summary, person),
+  editRecords: (app, call) => editSelection(app, seenBody(call).selection, call.body.edit, call.person),
+  editRows: (app, { body, person, sight }) => editRows(app, body.edits, body.summary, person, sight),
   listPathRules: (app) => rules.listPathRules(app),
   addPathRule: (app, { body, person }) => rules.addPathRule(app, body, person),
   removePathRule: (app, { params }) => rules.removePathRule(app, params.id),
-  runPathRules: async (app, { body, person }) => ({
-    changed: await rules.runPathRules(app, body.selection, person),
+  runPathRules: async (app, call) => ({
+    changed: await rules.runPathRules(app, seenBody(call).selection, call.person),
   }),
-  listAuthorities: (app) => authorities.listAuthorities(app),
-  saveAuthority: (app, { body }) => authorities.saveAuthority(app, body),
-  removeAuthority: (app, { params }) => authorities.removeAuthority(app, params.id),
-  gatherAuthorities: (app) => authorities.gatherAuthorities(app),
-  mergeAuthority: (app, { params, body, person }) => authorities.mergeAuthority(app, params.id, body.intoId, person),
+  listAuthorities: (app, { sight }) => authorities.listAuthorities(app, sight),
+  saveAuthority: (app, { body, sight }) => authorities.saveAuthority(app, body, sight),
+  removeAuthority: (app, { params, sight }) => authorities.removeAuthority(app, params.id, sight),
+  gatherAuthorities: (app, { sight }) => authorities.gatherAuthorities(app, sight),
+  mergeAuthority: (app, { params, body, person, sight }) =>
+    authorities.mergeAuthority(app, params.id, body.intoId, person, sight),
   listRecipes: (app, { person }) => recipes.listRecipes(app, person),
   saveRecipe: (app, { body, person }) => recipes.saveRecipe(app, body, person),
   removeRecipe: (app, { params, person }) => recipes.removeRecipe(app, params.id, person),
-  previewRecipe: (app, { body, signal }) => recipes.previewRecipe(app, body, body.from, signal),
-  countRecipe: (app, { body, signal }) => recipes.countRecipe(app, body, signal),
-  runRecipe: (app, { body, person }) => recipes.runRecipe(app, body, person, body.name),
-  suggest: (app, { body }) => suggestFor(app, body.copyIds),
-  acceptSuggestions: (app, { body, person }) => acceptSuggestions(app, body.selection, body, person),
+  previewRecipe: (app, { signal, ...call }) => recipes.previewRecipe(app, seenBody(call), call.body.from, signal),
+  countRecipe: (app, { signal, ...call }) => recipes.countRecipe(app, seenBody(call), signal),
+  runRecipe: (app, call) => recipes.runRecipe(app, seenBody(call), call.person, call.body.name),
+  suggest: (app, { body, sight }) => suggestFor(app, body.copyIds, sight),
+  acceptSuggestions: (app, call) => acceptSuggestions(app, seenBody(call).selection, call.body, call.person),
   undoLast: async (app, { body, person, asker, caller }) => {
     const planId = body?.planId;
     const line = { what: 'undoes a plan', about: `id ${planId}`, by: actingAs(asker), address: caller.address };
     // Only that touches files; undoing a word in a record stands in its history.
     if (planId !== undefined) await note(app.db, line);
-    return undoLast(app, person, planId);
+    return undoLast(app, person, mayStill(app, asker), planId);
   },
-  redoLast: (app, { person }) => redoLast(app, person),
+  redoLast: (app, { person, asker }) => redoLast(app, person, mayStill(app, asker)),
   undoChange: (app, { params, person }) => undoChange(app, params.id, person),
-  planRelocation: (app, { body, person }) => planRelocation(app, body, person),
-  makePlan: (app, { body, person }) => plans.makePlan(app, body, person),
+  planRelocation: (app, { body, person, sight }) => planRelocation(app, body, person, sight),
+  makePlan: (app, call) => plans.makePlan(app, seenBody(call), call.person),
   getPlan: (app, { params }) => plans.getPlan(app, params.id),
   listPlanItems: (app, { params, query }) => plans.listItems(app, params.id, query.after, query.limit),
   runPlan: (app, { params, body, person }) => plans.runPlan(app, params.id, body.onlyItemId, person),
   undoPlan: (app, { params, person }) => plans.undoPlan(app, params.id, person),
-  listJobs: (app) => app.jobs.list(),
+  listJobs: (app, { person, sight }) => app.jobs.list(person, sight),
   cancelJob: (app, { params }) => app.jobs.ask(params.id, 'cancel'),
   pauseJob: (app, { params }) => app.jobs.ask(params.id, 'pause'),
   resumeJob: (app, { params }) => app.jobs.resume(params.id),
 };
+
+type Asking = Pick<Call<unknown, unknown, unknown>, 'person' | 'sight'>;
+/** A list as whoever asks sees it; their own favourites and ratings are meant, whatever the address says. */
+const seenQuery = <Query extends ListFilter>({ query, person, sight }: Asking & { query: Query }) => ({
+  ...query,
+  person: String(person),
+  seenBy: sight,
+});
+/** The same for what they chose from a list. */
+function seenBody<Body extends { selection: Selection }>({ body, person, sight }: Asking & { body: Body }) {
+  return { ...body, selection: seenSelection(body.selection, person, sight) };
+}
+
+/** What an act changed asks for the same role when it is taken back. */
+function mayStill(app: AppContext, asker: Asker): MayStill {
+  const ask = (needed: RoleNeeded, id: number) => demand(app, asker, needed, { params: { id }, query: {}, body: {} });
+  return async (of, id) => {
+    if (of === 'change') return ask(as('assistant', 'change'), id);
+    if (of === 'plan') return ask(as('librarian', 'plan'), id);
+    const [act] = await app.db.select().from(acts).where(eq(acts.id, id));
+    if (act?.kind === 'pull') await ask(as('editor', 'anything'), id);
+    for (const row of act?.rows ?? []) if (row.table === 'batches') await ask(as('librarian', 'batch'), row.id);
+  };
+}
+
+const isEmptySight = (sight: Sight): boolean => sight !== 'all' && sight.length === 0;
 
 const actingAs = ({ personId, name }: Asker) => ({ id: personId, name });
 
@@ -318,5 +365,6 @@ const actingAs = ({ personId, name }: Asker) => ({ id: personId, name });
 async function beginIn(app: AppContext, secret: string, session: { begin: (secret: string) => void }) {
   const owner = await app.askers.find('session', secret);
   session.begin(secret);
-  return signedIn(app.db, owner?.personId ?? 0);
+  if (!owner) throw new AppError('SIGN_IN_REQUIRED', 'Nobody is signed in here.');
+  return signedIn(app.db, owner);
 }

@@ -7,7 +7,8 @@ import { handlers, type Call } from './api-handlers.ts';
 import { goneOf } from './gone.ts';
 import { clearSession, sessionIn, setSession } from './session-cookie.ts';
 import { audited } from './audited.ts';
-import { askerOf, asksAs, callerOf, siteOf } from './who-asks.ts';
+import { demand } from './demand.ts';
+import { askerOf, asksAs, callerOf, sightFor, siteOf } from './who-asks.ts';
 
 const MOST_JSON = '4mb';
 
@@ -28,6 +29,7 @@ export function apiRoutes(app: AppContext): Router {
         body: endpoint.body.parse(request.body ?? {}),
         person: askerOf(response).personId,
         asker: askerOf(response),
+        sight: sightFor(endpoint.needs, askerOf(response)),
         caller: callerOf(request),
         session: {
           secret: sessionIn(request),
@@ -37,6 +39,7 @@ export function apiRoutes(app: AppContext): Router {
         site: siteOf(request),
         signal,
       };
+      if (typeof endpoint.needs === 'object') await demand(app, call.asker, endpoint.needs, call);
       const answer = await audited(app, endpoint, call, () => handle(app, call)).catch((error: unknown) => {
         // Whoever asked has gone, and what was read for it was told to stop.
         if (error !== signal.reason) throw error;

@@ -1,13 +1,16 @@
 import { AppError } from '@flagstone/core/errors';
 import type { RawApi } from '@flagstone/contract/api';
+import type { LiveEvent } from '@flagstone/contract/jobs';
 import type { RawEndpoint } from '@flagstone/contract/endpoint';
-import { exportSchema } from '@flagstone/contract/exports';
 import { partSchema, tryOutSchema } from '@flagstone/contract/listening';
 import { createSession } from 'better-sse';
 import { sql } from 'drizzle-orm';
 import type { Request, Response } from 'express';
 import type { AppContext } from '../app-context.ts';
 import { copies } from '../db/schema.ts';
+import type { Asker } from '../people/asker.ts';
+import { rightsOf } from '../rights/person-rights.ts';
+import { sightOf, type Sight } from '../rights/rights.ts';
 import { writeAudit } from '../people/audit-pages.ts';
 import { copyThatIsHere, peaksOf } from '../listening/analyses.ts';
 import { bringBack } from '../intake/imports.ts';
@@ -19,6 +22,8 @@ import { pullListReport } from '../delivering/reports.ts';
 import { pullEntry } from '../delivering/pull-lists.ts';
 import { giveUpWhenIdle, type BigAnswers } from './big-answers.ts';
 import { sendWav } from './send-wav.ts';
+import { seenSelection } from './seen-selection.ts';
+import { eventSeen } from './event-seen.ts';
 import { asksStill } from './who-asks.ts';
 import { goneOf } from './gone.ts';
 
@@ -41,6 +46,9 @@ interface RawCall<Params, Query, Body> {
   body: Body;
   /** Who asks; 0 where nobody has to be named. */
   person: number;
+  asker: Asker;
+  /** The collections in which they have the role that the endpoint needs. */
+  sight: Sight;
   request: Request;
   response: Response;
   /** Answers of many megabytes at once. */
@@ -58,8 +66,8 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
     const isWell = app.live.isConnected;
     response.status(isWell ? 200 : 503).json({ database: isWell ? 'connected' : 'not connected' });
   },
-  streamAudio: async (app, { params, query, request, response }) => {
-    const { path } = await copyThatIsHere(app, sql`${copies.id} = ${params.id}`);
+  streamAudio: async (app, { params, query, sight, request, response }) => {
+    const { path } = await copyThatIsHere(app, sql`${copies.id} = ${params.id}`, sight);
     if (query.as === 'wav') return sendWav(request, response, path);
     await new Promise<void>((resolve, reject) => {
       response.sendFile(path, { dotfiles: 'allow', cacheControl: false }, (error?: NodeJS.ErrnoException) => {
@@ -69,14 +77,14 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
       });
     });
   },
-  downloadPart: async (app, { params, query, request, response }) => {
-    const { path, name } = await copyThatIsHere(app, sql`${copies.id} = ${params.id}`);
+  downloadPart: async (app, { params, query, sight, request, response }) => {
+    const { path, name } = await copyThatIsHere(app, sql`${copies.id} = ${params.id}`, sight);
     const isWhole = query.from === 0 && query.to === Number.MAX_SAFE_INTEGER;
     response.attachment(`${name.replace(/\.[^.]*$/, '')}${isWhole ? '' : ' part'}.wav`);
     await sendWav(request, response, path, query);
   },
-  getPeaks: async (app, { params, query, response }) => {
-    const { channels, buckets, from, to, values } = await peaksOf(app, params.id, query);
+  getPeaks: async (app, { params, query, sight, response }) => {
+    const { channels, buckets, from, to, values } = await peaksOf(app, params.id, sight, query);
     sendBytes(response, values, {
       'X-Peaks-Channels': channels,
       'X-Peaks-Buckets': buckets,
@@ -84,13 +92,13 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
       'X-Peaks-To': to,
     });
   },
-  getSamples: async (app, { params, query, response, big }) => {
+  getSamples: async (app, { params, query, sight, response, big }) => {
     await big.enter(response);
-    const { samples, channels, sampleRateHz } = await samplesOf(app, params.id, query, goneOf(response));
+    const { samples, channels, sampleRateHz } = await samplesOf(app, params.id, sight, query, goneOf(response));
     sendBytes(response, samples, { 'X-Channels': channels, 'X-Sample-Rate': sampleRateHz });
   },
-  getSpectrogram: async (app, { params, query, response }) =>
-    sendBytes(response, await spectrogramOf(app, params.id, query, goneOf(response)), {}),
+  getSpectrogram: async (app, { params, query, sight, response }) =>
+    sendBytes(response, await spectrogramOf(app, params.id, sight, query, goneOf(response)), {}),
   getCurves: async (app, { params, response }) => {
     const { brightness, brightnessHopSeconds, loudness } = await curvesOf(app, params.id);
     response.set('Cache-Control', 'no-cache');
@@ -99,32 +107,35 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
       'X-Brightness-Hop': brightnessHopSeconds,
     });
   },
-  exportTriedOut: async (app, { params, body, response, big }) => {
+  exportTriedOut: async (app, { params, body, sight, response, big }) => {
     await big.enter(response);
-    sendFile(response, await exportOf(app, params.id, body.part, body.tryOut, goneOf(response)));
+    sendFile(response, await exportOf(app, params.id, sight, body.part, body.tryOut, goneOf(response)));
   },
-  downloadTriedOut: async (app, { params, query: { from, to, steps }, response, big }) => {
+  downloadTriedOut: async (app, { params, query: { from, to, steps }, sight, response, big }) => {
     const part = from === undefined || to === undefined ? null : partSchema.parse({ from, to });
     await big.enter(response);
-    sendFile(response, await exportOf(app, params.id, part, tryOutSchema.parse(jsonOf(steps)), goneOf(response)));
+    sendFile(
+      response,
+      await exportOf(app, params.id, sight, part, tryOutSchema.parse(jsonOf(steps)), goneOf(response)),
+    );
   },
-  exportPullEntry: async (app, { params, response, big }) => {
+  exportPullEntry: async (app, { params, sight, response, big }) => {
     const { soundId, fromFrame, toFrame, tryOut } = await pullEntry(app, params.id);
     const part = fromFrame === null || toFrame === null ? null : { from: fromFrame, to: toFrame };
     await big.enter(response);
-    sendFile(response, await exportOf(app, soundId, part, tryOut ?? [], goneOf(response)));
+    sendFile(response, await exportOf(app, soundId, sight, part, tryOut ?? [], goneOf(response)));
   },
   exportAudit: async (app, { query, response }) => {
     response.attachment('audit.csv').type('text/csv; charset=utf-8');
     await writeAudit(app.db, query, response);
   },
-  downloadZip: async (app, { params, response }) => {
-    const asked = await redeem(app, params.ticket);
+  downloadZip: async (app, { params, person, sight, response }) => {
+    const asked = await redeem(app, params.ticket, person);
     response.attachment('sounds.zip').type('application/zip');
-    await writeZip(app, asked.request, asked.personId, response, goneOf(response));
+    await writeZip(app, { ...asked, seenBy: sight }, person, response, goneOf(response));
   },
-  getPullListReport: async (app, { params, response }) => {
-    const { name, pdf } = await pullListReport(app, params.id);
+  getPullListReport: async (app, { params, sight, response }) => {
+    const { name, pdf } = await pullListReport(app, params.id, sight);
     response.attachment(`${name}.pdf`);
     response.setHeader(
       'Content-Disposition',
@@ -132,43 +143,53 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
     );
     response.type('application/pdf').send(Buffer.from(pdf));
   },
-  exportTable: async (app, { body, response }) => {
-    const wanted = exportSchema.parse(jsonOf(body.request));
+  exportTable: async (app, { body: { request: wanted }, person, sight, response }) => {
     response.setHeader('Content-Type', EXPORT_TYPES[wanted.format]);
     // A report is looked at and printed; the others are kept.
     const how = wanted.format === 'pdf' ? 'inline' : 'attachment';
     response.setHeader('Content-Disposition', `${how}; filename="sounds.${wanted.format}"`);
-    await writeExport(app, wanted, response);
+    await writeExport(app, { ...wanted, selection: seenSelection(wanted.selection, person, sight) }, response);
   },
-  importTable: async (app, { query, person, request, response }) => {
+  importTable: async (app, { query, person, sight, request, response }) => {
     if (!Buffer.isBuffer(request.body)) throw new AppError('TABLE_INVALID', 'The file is empty.');
-    response.json(await bringBack(app, request.body, query, person));
+    response.json(await bringBack(app, request.body, query, person, sight));
   },
-  findAlike: async (app, { query, request, response }) => {
-    response.json(await soundsLike(app, request, query.by, goneOf(response)));
+  findAlike: async (app, { query, sight, request, response }) => {
+    response.json(await soundsLike(app, request, query.by, sight, goneOf(response)));
   },
-  followEvents: async (app, { request, response }) => {
+  followEvents: async (app, { person, asker, request, response }) => {
     // Without the database nothing would ever be told: whoever listens has to know that.
     if (!app.live.isConnected) throw new AppError('UNAVAILABLE', 'Flagstone has no connection to its database.');
     const session = await createSession(request, response);
-    const endUnlessAsked = (): void => {
-      asksStill(app, request).then(
-        (holds) => holds || response.end(),
-        (error: unknown) => app.log.warn({ err: error }, 'whether a session still holds cannot be found out'),
-      );
+    const sight = sightOf(asker.rights);
+    const rightsNow = async (): Promise<string> => JSON.stringify(sightOf(await rightsOf(app.db, person)));
+    const rightsThen = await rightsNow();
+    const endUnlessAsked = async (): Promise<void> => {
+      // Who sees other collections than before listens anew: browsers do so by themselves.
+      if (!(await asksStill(app, request)) || (await rightsNow()) !== rightsThen) response.end();
     };
-    const looking = setInterval(endUnlessAsked, LOOK_AT_SESSION_MS);
+    const tell = async (event: LiveEvent): Promise<void> => {
+      const seen = await eventSeen(app.db, event, person, sight);
+      if (seen) session.push(seen, 'live');
+      if (event.type === 'people' || event.type === 'missed') await endUnlessAsked();
+    };
+    // One after the other: nothing is told before it is known whether it may be.
+    let last = Promise.resolve();
+    const next = (work: () => Promise<void>): void => {
+      last = last.then(work).catch((error: unknown) => {
+        app.log.warn({ err: error }, 'what may be told of an event cannot be found out');
+        response.end();
+      });
+    };
+    const looking = setInterval(() => next(endUnlessAsked), LOOK_AT_SESSION_MS);
     const stop = [
-      app.live.subscribe((event) => {
-        if (event.type === 'people' || event.type === 'missed') endUnlessAsked();
-        session.push(event, 'live');
-      }),
+      app.live.subscribe((event) => next(() => tell(event))),
       app.live.onLost(() => void response.end()),
       () => clearInterval(looking),
     ];
     session.once('disconnected', () => stop.forEach((each) => each()));
     // The session may have ended after it was looked at and before anybody listened for that.
-    endUnlessAsked();
+    next(endUnlessAsked);
   },
 };
 

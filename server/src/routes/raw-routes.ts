@@ -4,7 +4,8 @@ import express, { Router, type RequestHandler } from 'express';
 import type { AppContext } from '../app-context.ts';
 import { BigAnswers } from './big-answers.ts';
 import { audited } from './audited.ts';
-import { askerOf, asksAs, callerOf } from './who-asks.ts';
+import { demand } from './demand.ts';
+import { askerOf, asksAs, callerOf, sightFor } from './who-asks.ts';
 import { rawHandlers } from './raw-handlers.ts';
 
 type AnyRawHandler = (app: AppContext, call: object) => Promise<void> | void;
@@ -18,7 +19,7 @@ export function rawRoutes(app: AppContext): Router {
     const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'patch' | 'delete';
     router[method](
       endpoint.path,
-      asksAs(app, endpoint.needs),
+      asksAs(app, endpoint.needs, endpoint.body?.as === 'form'),
       ...readerOf(endpoint.body),
       async (request, response) => {
         const { body } = endpoint;
@@ -28,11 +29,13 @@ export function rawRoutes(app: AppContext): Router {
           body: body && 'schema' in body ? body.schema.parse(request.body) : undefined,
           person: askerOf(response).personId,
           asker: askerOf(response),
+          sight: sightFor(endpoint.needs, askerOf(response)),
           caller: callerOf(request),
           request,
           response,
           big,
         };
+        if (typeof endpoint.needs === 'object') await demand(app, call.asker, endpoint.needs, call);
         await audited(app, endpoint, call, async () => handle(app, call));
       },
     );

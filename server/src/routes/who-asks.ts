@@ -5,18 +5,28 @@ import type { AppContext } from '../app-context.ts';
 import type { Caller } from '../people/audit-log.ts';
 import type { Asker } from '../people/asker.ts';
 import type { Site } from '../people/passkeys.ts';
+import { sightAs, sightOf, type Sight } from '../rights/rights.ts';
 import { sessionIn } from './session-cookie.ts';
 
 /** What a request that changes something carries beside its session: a plain form of another site cannot send it. */
 export const REQUEST_HEADER = 'x-flagstone-request';
 const BEARER = /^Bearer ([\w-]{1,200})$/i;
-const NOBODY: Asker = { sessionId: 0, personId: 0, name: '', isAdministrator: false };
+const NOBODY: Asker = {
+  sessionId: 0,
+  personId: 0,
+  name: '',
+  most: null,
+  rights: { isAdministrator: false, roles: new Map() },
+};
 const READS = ['GET', 'HEAD', 'OPTIONS'];
 
-/** Finds out who asks, as far as an endpoint needs to know, before anything else of a request is read. Throws SIGN_IN_REQUIRED, NOT_ALLOWED. */
-export function asksAs(app: AppContext, needs: Needs): RequestHandler {
+/**
+ * Finds out who asks, as far as an endpoint needs to know, before anything else of a request is read. A form of a page cannot send the header beside the session, and changes
+ * nothing. Throws SIGN_IN_REQUIRED, ORIGIN_REFUSED, NOT_ALLOWED.
+ */
+export function asksAs(app: AppContext, needs: Needs, isForm = false): RequestHandler {
   return async (request, response, next) => {
-    response.locals['asker'] = needs === 'nobody' ? NOBODY : await askerFor(app, request, needs);
+    response.locals['asker'] = needs === 'nobody' ? NOBODY : await askerFor(app, request, needs, isForm);
     next();
   };
 }
@@ -24,6 +34,11 @@ export function asksAs(app: AppContext, needs: Needs): RequestHandler {
 /** Who asks, once that was found out; person 0 where nobody has to be signed in. */
 export function askerOf(response: Response): Asker {
   return response.locals['asker'] as Asker;
+}
+
+/** The collections that an endpoint may work with: those in which whoever asks has the role that it needs. */
+export function sightFor(needs: Needs, { rights }: Asker): Sight {
+  return typeof needs === 'object' ? sightAs(rights, needs.role) : sightOf(rights);
 }
 
 /** Where a request comes from. */
@@ -38,12 +53,13 @@ export function siteOf(request: Request): Site {
 
 const ownOrigin = (request: Request): string => `${request.protocol}://${request.host ?? ''}`;
 
-async function askerFor(app: AppContext, request: Request, needs: Needs): Promise<Asker> {
+async function askerFor(app: AppContext, request: Request, needs: Needs, isForm: boolean): Promise<Asker> {
   const given = request.get('authorization');
   const asker =
-    given === undefined ? await bySession(app, request, needs) : await app.askers.find('token', tokenIn(given));
+    given === undefined ? await bySession(app, request, isForm) : await app.askers.find('token', tokenIn(given));
   if (!asker) throw new AppError('SIGN_IN_REQUIRED', 'Nobody is signed in here, or no longer.');
-  if (needs === 'administrator' && !asker.isAdministrator)
+  if (needs === 'session' && asker.sessionId === 0) throw new AppError('NOT_ALLOWED', 'No token may do this: sign in.');
+  if (needs === 'administrator' && !asker.rights.isAdministrator)
     throw new AppError('NOT_ALLOWED', 'Only an administrator may do this.');
   return asker;
 }
@@ -54,10 +70,10 @@ function tokenIn(given: string): string {
   return token;
 }
 
-async function bySession(app: AppContext, request: Request, needs: Needs): Promise<Asker | undefined> {
+async function bySession(app: AppContext, request: Request, isForm: boolean): Promise<Asker | undefined> {
   const secret = sessionIn(request);
   const asker = secret === undefined ? undefined : await app.askers.find('session', secret);
-  const changes = needs !== 'asker' && !READS.includes(request.method);
+  const changes = !isForm && !READS.includes(request.method);
   if (asker && changes && request.get(REQUEST_HEADER) === undefined)
     throw new AppError('ORIGIN_REFUSED', `A request that changes something carries the header ${REQUEST_HEADER}.`);
   return asker;

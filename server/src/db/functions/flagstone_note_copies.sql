@@ -4,6 +4,8 @@ DECLARE
   ids bigint[] := array(SELECT DISTINCT n.sound_id FROM after n JOIN before o ON o.id = n.id
     WHERE (o.gone, o.changed_outside, o.carries_revision, o.cleared_at) IS DISTINCT FROM (n.gone, n.changed_outside, n.carries_revision, n.cleared_at));
 BEGIN
+  PERFORM flagstone_note_collections(array(SELECT DISTINCT n.sound_id FROM after n JOIN before o ON o.id = n.id
+    WHERE o.read_folder_id IS DISTINCT FROM n.read_folder_id));
   IF ids = '{}' THEN RETURN NULL; END IF;
   -- In the order of their numbers, as everybody takes them; then what others that held them have written is read.
   PERFORM FROM search_rows WHERE sound_id = ANY (ids) ORDER BY sound_id FOR UPDATE;

@@ -1,5 +1,10 @@
 -- Everything that the fields of the search line find of a sound.
-create or replace function flagstone_terms(sound bigint) RETURNS tsvector LANGUAGE plpgsql STABLE PARALLEL SAFE AS $$
+create or replace function flagstone_terms(sound bigint) RETURNS tsvector LANGUAGE sql STABLE PARALLEL SAFE AS $$
+  SELECT flagstone_terms(sound, NULL)
+$$;
+
+-- The same of its copies in some collections alone.
+create or replace function flagstone_terms(sound bigint, seen int[]) RETURNS tsvector LANGUAGE plpgsql STABLE PARALLEL SAFE AS $$
 DECLARE
   r records;
   a record;
@@ -10,7 +15,8 @@ BEGIN
   SELECT string_agg(flagstone_terms_of('name', c.name) || flagstone_terms_of('folder', c.folder) || E'\x01container=' || lower(c.container)
     || E'\x01drive=' || c.drive_id || E'\x01state=' || flagstone_state(c.gone, c.changed_outside, c.carries_revision, r.revision)
     || CASE WHEN c.cleared_at IS NULL THEN flagstone_places(c.drive_id, c.folder) ELSE '' END, '')
-  INTO terms FROM copies c WHERE c.sound_id = sound;
+  INTO terms FROM copies c WHERE c.sound_id = sound
+    AND (seen IS NULL OR EXISTS (SELECT FROM folders w WHERE w.id = c.read_folder_id AND w.collection_id = ANY (seen)));
   SELECT lower(channel_layout) AS layout, (measures ->> 'clippedSamples')::bigint > 0 AS clipped, measures IS NOT NULL AND loudness_lufs IS NULL AS silent
   INTO a FROM analyses WHERE sound_id = sound;
   terms := concat(terms, flagstone_terms_of('catid', r.cat_id), flagstone_terms_of('category', r.category), flagstone_terms_of('subcategory', r.sub_category),
