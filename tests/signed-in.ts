@@ -1,3 +1,4 @@
+import type { Role } from '@flagstone/contract/roles';
 import type { Database } from '@flagstone/server/db/connect';
 import { sessions } from '@flagstone/server/db/people-schema';
 import { collectionPeople, people } from '@flagstone/server/db/schema';
@@ -54,6 +55,24 @@ export function sessionOf(answer: Response): string {
   const secret = /flagstone-session=([\w-]+)/.exec(answer.headers.get('set-cookie') ?? '')?.[1];
   if (secret === undefined) throw new Error(`no session began: ${answer.status}`);
   return secret;
+}
+
+/** Makes somebody with roles in collections, signed in; returns their headers. */
+export async function addPersonWith(
+  db: Database,
+  name: string,
+  roles: readonly { collectionId: number; role: Role }[],
+): Promise<{ id: number; headers: Record<string, string> }> {
+  const secret = `session-of-${name.replaceAll(' ', '-')}-in-tests`;
+  const [person] = await db.insert(people).values({ name, initials: 'X' }).returning({ id: people.id });
+  if (!person) throw new Error(`${name} was not made`);
+  if (roles.length > 0)
+    await db.insert(collectionPeople).values(roles.map((each) => ({ ...each, personId: person.id })));
+  const endsAt = new Date(Date.now() + DAY_MS);
+  await db
+    .insert(sessions)
+    .values({ digest: digestOf(secret), personId: person.id, endsAt, browser: 'tests', address: '127.0.0.1' });
+  return { id: person.id, headers: headersOf(secret) };
 }
 
 /** Signs somebody of the demo in; returns their headers. */

@@ -74,6 +74,8 @@ export const soundRowSchema = z.object({
   revision: z.number(),
   state: copyStateSchema,
   copyCount: z.number(),
+  /** The collection of this copy; null for one in no folder that was read. */
+  collectionId: z.number().nullable(),
   filed: z.boolean(),
   issues: z.array(issueSchema),
   /** Fields whose places in the file do not say the same. */

@@ -16,6 +16,8 @@ import { useCategories } from './stores/categories.ts';
 import { useLive } from './stores/live.ts';
 import { usePlayer } from './player/player-store.ts';
 import { usePullLists } from './delivery/pull-lists-store.ts';
+import { useRights } from './stores/rights.ts';
+import MissingRight from './shell/missing-right.vue';
 import { useSession } from './stores/session.ts';
 
 const session = useSession();
@@ -23,6 +25,7 @@ const categories = useCategories();
 const live = useLive();
 const player = usePlayer();
 const pulls = usePullLists();
+const rights = useRights();
 const route = useRoute();
 const RETRY_MS = 2000;
 const ready = ref(false);
@@ -43,7 +46,7 @@ async function begin(): Promise<void> {
   }
   isWaiting.value = false;
   live.start();
-  void pulls.load();
+  if (rights.may('editor')) void pulls.load();
   ready.value = true;
 }
 onMounted(begin);
@@ -98,7 +101,9 @@ useKeys('everywhere', {
 useKeys('pulling', {
   // A sound's own page pulls it with what was marked and tried out there.
   p: () =>
-    player.row && !route.path.startsWith('/sound/') ? void pulls.add(player.row, player.part ?? null, null) : false,
+    player.row && rights.may('editor') && !route.path.startsWith('/sound/')
+      ? void pulls.add(player.row, player.part ?? null, null)
+      : false,
 });
 </script>
 
@@ -114,7 +119,12 @@ useKeys('pulling', {
           ● Not connected. What you see may be old, and nothing can be saved; Flagstone tries again by itself.
         </p>
         <router-view v-if="ready && !route.meta['isOpen']" v-slot="{ Component, route: shown }">
-          <component :is="Component" :key="pageKey(shown)" />
+          <missing-right
+            v-if="shown.meta.needs && !rights.may(shown.meta.needs)"
+            :place="shown.meta.title ?? 'This page'"
+            :role="shown.meta.needs"
+          />
+          <component :is="Component" v-else :key="pageKey(shown)" />
         </router-view>
       </main>
       <listening-strip class="strip" />

@@ -1,32 +1,53 @@
+import type { Role } from '@flagstone/contract/roles';
 import { createRouter, createWebHistory } from 'vue-router';
+
+declare module 'vue-router' {
+  interface RouteMeta {
+    title?: string;
+    /** What somebody has to be, in some collection, to see the place at all. */
+    needs?: Role;
+  }
+}
 
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: '/', redirect: '/today' },
-    { path: '/today', component: () => import('./places/today-place.vue'), meta: { title: 'Today' } },
-    { path: '/intake', component: () => import('./places/intake-place.vue'), meta: { title: 'Intake' } },
+    {
+      path: '/today',
+      component: () => import('./places/today-place.vue'),
+      meta: { title: 'Today', needs: 'listener' },
+    },
+    {
+      path: '/intake',
+      component: () => import('./places/intake-place.vue'),
+      meta: { title: 'Intake', needs: 'assistant' },
+    },
     {
       path: '/intake/:id(\\d+)',
       component: () => import('./places/batch-place.vue'),
-      meta: { title: 'Intake', isPageOf: 'id' },
+      meta: { title: 'Intake', needs: 'assistant', isPageOf: 'id' },
     },
     {
       path: '/catalogue',
       component: () => import('./places/catalogue-place.vue'),
-      meta: { title: 'Catalogue' },
+      meta: { title: 'Catalogue', needs: 'listener' },
     },
     {
       path: '/sound/:id(\\d+)',
       component: () => import('./places/sound-place.vue'),
-      meta: { title: 'Sound' },
+      meta: { title: 'Sound', needs: 'listener' },
     },
     {
       path: '/pull/:ids([\\d,]+)?',
       component: () => import('./places/pull-place.vue'),
-      meta: { title: 'Pull lists' },
+      meta: { title: 'Pull lists', needs: 'editor' },
     },
-    { path: '/setup', component: () => import('./places/setup-place.vue'), meta: { title: 'Setup' } },
+    {
+      path: '/setup',
+      component: () => import('./places/setup-place.vue'),
+      meta: { title: 'Setup', needs: 'librarian' },
+    },
     { path: '/account', component: () => import('./places/account-place.vue'), meta: { title: 'Account' } },
     { path: '/join', component: () => import('./places/join-place.vue'), meta: { title: 'Welcome', isOpen: true } },
     { path: '/:rest(.*)*', redirect: '/today' },
@@ -34,5 +55,5 @@ export const router = createRouter({
 });
 
 router.afterEach((to) => {
-  document.title = typeof to.meta['title'] === 'string' ? `${to.meta['title']} · Flagstone` : 'Flagstone';
+  document.title = to.meta.title === undefined ? 'Flagstone' : `${to.meta.title} · Flagstone`;
 });

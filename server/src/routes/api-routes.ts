@@ -7,19 +7,18 @@ import { handlers, type Call } from './api-handlers.ts';
 import { goneOf } from './gone.ts';
 import { clearSession, sessionIn, setSession } from './session-cookie.ts';
 import { audited } from './audited.ts';
-import { demand } from './demand.ts';
 import { askerOf, asksAs, callerOf, sightFor, siteOf } from './who-asks.ts';
 
 const MOST_JSON = '4mb';
 
 type AnyHandler = (app: AppContext, call: Call<unknown, unknown, unknown>) => Promise<unknown>;
 
-/** Every endpoint of the contract as a route: what comes in is parsed by its schemas, what goes out is what the handler returns. */
-export function apiRoutes(app: AppContext): Router {
+/** Every endpoint of the contract as a route: what comes in is parsed by its schemas, what goes out is what the handler returns. Tests of who may do what give handlers of their own. */
+export function apiRoutes(app: AppContext, handlerOf: Record<keyof typeof api, unknown> = handlers): Router {
   const router = Router();
   const readsJson = express.json({ limit: MOST_JSON });
   for (const [name, endpoint] of Object.entries(api) as [keyof typeof api, Endpoint][]) {
-    const handle = handlers[name] as AnyHandler;
+    const handle = handlerOf[name] as AnyHandler;
     const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'patch' | 'delete';
     router[method](endpoint.path, asksAs(app, endpoint.needs), readsJson, async (request, response) => {
       const signal = goneOf(response);
@@ -39,7 +38,6 @@ export function apiRoutes(app: AppContext): Router {
         site: siteOf(request),
         signal,
       };
-      if (typeof endpoint.needs === 'object') await demand(app, call.asker, endpoint.needs, call);
       const answer = await audited(app, endpoint, call, () => handle(app, call)).catch((error: unknown) => {
         // Whoever asked has gone, and what was read for it was told to stop.
         if (error !== signal.reason) throw error;

@@ -1,34 +1,41 @@
 import type { Asker } from '../people/asker.ts';
 import { note, type Caller } from '../people/audit-log.ts';
+import type { Needs } from '@flagstone/contract/endpoint';
 import type { AppContext } from '../app-context.ts';
+import { demand, type AskedOf } from './demand.ts';
 
-interface AskedFor {
-  params: unknown;
-  query: unknown;
-  body: unknown;
+interface AskedFor extends AskedOf {
   asker: Asker;
   caller: Caller;
 }
 
 /**
- * Does what was asked for, once the audit log says so where the contract wants it: before, so that it is there whatever happens then. What fails is told by a
- * second line.
+ * Does what was asked for by somebody who may, once the audit log says so where the contract wants it: before, so that it is there whatever happens then. What was refused,
+ * or fails, is told too.
  */
 export async function audited<Answer>(
   app: Pick<AppContext, 'db'>,
-  { audit }: { audit: string | undefined },
-  { params, query, body, asker, caller }: AskedFor,
+  { audit, needs }: { audit: string | undefined; needs: Needs },
+  call: AskedFor,
   work: () => Promise<Answer>,
 ): Promise<Answer> {
-  if (audit === undefined) return work();
+  const { params, query, body, asker, caller } = call;
+  const mayIt = async (): Promise<void> => {
+    if (typeof needs === 'object') await demand(app, asker, needs, call);
+  };
+  if (audit === undefined) {
+    await mayIt();
+    return work();
+  }
   const line = {
     what: audit,
     about: [wordsOf(params), wordsOf(query), wordsOf(body)].filter((part) => part !== '').join(' '),
     by: { id: asker.personId, name: asker.name },
     address: caller.address,
   };
-  await note(app.db, line);
   try {
+    await mayIt();
+    await note(app.db, line);
     return await work();
   } catch (error) {
     const why = error instanceof Error ? error.message : String(error);

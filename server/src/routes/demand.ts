@@ -69,7 +69,7 @@ const listBy = (id: number, { seen, personId }: Looking): SQL =>
   counted(sql`select ${pullListIsSeen(seen, personId)} as seen, true as may from pull_lists l where l.id = ${id}`);
 
 /** For each subject of the contract, how it is found out which collections it belongs to. */
-const LOOKS: Record<Subject, Look> = {
+const LOOKS: Record<Exclude<Subject, 'copyOut'>, Look> = {
   anything: () => undefined,
   everything: (_, { may }) =>
     sql`select 1 as seen, count(*)::int as lacking from collections o where o.retired_at is null and not ${collectionIsSeen(may, sql`o.id`)}`,
@@ -104,10 +104,6 @@ const LOOKS: Record<Subject, Look> = {
     soundsOfCopies(copiesBy(bodyOf<{ edits: { copyId: number }[] }>(asked).edits.map(({ copyId }) => copyId)), looking),
   selection: (asked, looking) => ofSelection(selectionIn(asked), looking, soundsOfCopies),
   files: (asked, looking) => ofSelection(selectionIn(asked), looking, ofFiles),
-  copyOut: (asked, looking) => {
-    const { what } = bodyOf<CopyOut>(asked);
-    return what.kind === 'list' ? listBy(what.listId, looking) : ofSelection(what.selection, looking, soundsOfCopies);
-  },
   plan: (asked, looking) =>
     ofFiles(sql`journal j join copies c on c.id = j.copy_id where j.plan_id = ${idOf(asked)}`, looking, countedWhole),
   change: (asked, looking) =>
@@ -136,9 +132,14 @@ function selectionIn(asked: AskedOf): Selection {
 }
 
 /** Subjects of which there are many, so that none is no fault of the address. */
-const MANY: readonly Subject[] = ['copies', 'rows', 'selection', 'files', 'place', 'folder', 'anything', 'everything'];
+const MANY: readonly Subject[] = ['copies', 'rows', 'selection', 'files', 'place', 'anything', 'everything'];
 /** What only one person ever made, or what follows from its parts. */
-const NAMES: Partial<Record<Subject, string>> = { readFolder: 'folder', pullList: 'pull list', pullEntry: 'entry' };
+const NAMES: Partial<Record<Subject, string>> = {
+  folder: 'collection',
+  readFolder: 'folder',
+  pullList: 'pull list',
+  pullEntry: 'entry',
+};
 
 /**
  * Refuses what whoever asks may not do, for every endpoint that needs a role: here alone it is decided. Throws NOT_FOUND for what they do not see, as if it were not
@@ -147,10 +148,11 @@ const NAMES: Partial<Record<Subject, string>> = { readFolder: 'folder', pullList
 export async function demand(
   app: Pick<AppContext, 'db'>,
   { rights, personId }: Pick<Asker, 'rights' | 'personId'>,
-  { role, of }: RoleNeeded,
-  asked: AskedOf,
+  { role, of: subject }: RoleNeeded,
+  request: AskedOf,
 ): Promise<void> {
   if (rights.isAdministrator) return;
+  const { of, asked } = subject === 'copyOut' ? whatIsCopied(request) : { of: subject, asked: request };
   const [seen, may] = [sightOf(rights), sightAs(rights, role)];
   if (may.length === 0 && of !== 'job') throw notAllowed(role, 'in no collection here');
   const look = LOOKS[of](asked, { seen, may, personId });
@@ -159,6 +161,14 @@ export async function demand(
   const { seen: found = 0, lacking = 0 } = rows[0] ?? {};
   if (found === 0 && !MANY.includes(of)) throw notFound(of, asked);
   if (lacking > 0) throw notAllowed(role, of === 'everything' ? 'not in every collection' : whereNot(found, lacking));
+}
+
+/** What is copied out is a pull list, or sounds that were chosen. */
+function whatIsCopied(asked: AskedOf): { of: 'pullList' | 'selection'; asked: AskedOf } {
+  const { what } = bodyOf<CopyOut>(asked);
+  return what.kind === 'list'
+    ? { of: 'pullList', asked: { ...asked, params: { id: what.listId } } }
+    : { of: 'selection', asked: { ...asked, body: { selection: what.selection } } };
 }
 
 function whereNot(found: number, lacking: number): string {
@@ -171,6 +181,6 @@ function notAllowed(role: Role, where: string): AppError {
 }
 
 function notFound(of: Subject, asked: AskedOf): AppError {
-  const id = of === 'copyOut' ? '' : ` ${String((asked.params as { id?: unknown }).id)}`;
-  return new AppError('NOT_FOUND', `There is no ${NAMES[of] ?? of}${id}.`);
+  const { id } = { id: '', ...(asked.params as { id?: number | string } | undefined) };
+  return new AppError('NOT_FOUND', `There is no ${NAMES[of] ?? of} ${id}`.trimEnd() + '.');
 }

@@ -4,18 +4,17 @@ import express, { Router, type RequestHandler } from 'express';
 import type { AppContext } from '../app-context.ts';
 import { BigAnswers } from './big-answers.ts';
 import { audited } from './audited.ts';
-import { demand } from './demand.ts';
 import { askerOf, asksAs, callerOf, sightFor } from './who-asks.ts';
 import { rawHandlers } from './raw-handlers.ts';
 
 type AnyRawHandler = (app: AppContext, call: object) => Promise<void> | void;
 
 /** Every raw endpoint of the contract as a route: who asks and what comes in are looked at here, the handler writes the answer. */
-export function rawRoutes(app: AppContext): Router {
+export function rawRoutes(app: AppContext, handlerOf: Record<keyof typeof rawApi, unknown> = rawHandlers): Router {
   const router = Router();
   const big = new BigAnswers();
   for (const [name, endpoint] of Object.entries(rawApi) as [keyof typeof rawApi, RawEndpoint][]) {
-    const handle = rawHandlers[name] as AnyRawHandler;
+    const handle = handlerOf[name] as AnyRawHandler;
     const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'patch' | 'delete';
     router[method](
       endpoint.path,
@@ -35,7 +34,6 @@ export function rawRoutes(app: AppContext): Router {
           response,
           big,
         };
-        if (typeof endpoint.needs === 'object') await demand(app, call.asker, endpoint.needs, call);
         await audited(app, endpoint, call, async () => handle(app, call));
       },
     );

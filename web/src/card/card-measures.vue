@@ -9,6 +9,9 @@ import { formatFrequency, formatLevel, formatSeconds } from '../ui/format.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 import { useLive } from '../stores/live.ts';
 import { remarksOn } from './measure-remarks.ts';
+import { useReadOnly } from '../ui/read-only.ts';
+
+const isReadOnly = useReadOnly();
 
 /** What was measured of a sound, in words first, then in numbers; what the record can take over. */
 const props = defineProps<{ row: SoundRow }>();
@@ -130,7 +133,7 @@ function take(names: readonly string[]): void {
             {{ offer.value }}
             <span v-if="taken(offer.name)" class="soft">✓ in the record</span>
             <button
-              v-else
+              v-else-if="!isReadOnly"
               type="button"
               class="take in-line-button"
               :aria-label="`Take ${offer.label} into the record`"

@@ -5,9 +5,11 @@ import { FIELDS, type FieldDefinition } from '@flagstone/core/record/fields';
 import type { RecordEdit } from '@flagstone/core/record/edit';
 import { splitExtension, type BlockName } from '@flagstone/core/naming/name-blocks';
 import { ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
-import { nextTick, ref, toRef, watch } from 'vue';
+import { computed, nextTick, ref, toRef, watch } from 'vue';
 import { counted as inWords } from '../ui/format.ts';
 import { server } from '../ui/server.ts';
+import ReadOnly from '../ui/read-only.vue';
+import { useRights } from '../stores/rights.ts';
 import { useAuthorities } from '../stores/authorities.ts';
 import CategoryPicker from './category-picker.vue';
 import DraftText from '../ui/draft-text.vue';
@@ -35,6 +37,8 @@ const authorities = useAuthorities();
 void authorities.load();
 const root = ref<HTMLElement>();
 const groups = ['Name', 'Description', 'Origin', 'Rights', 'Sound', 'Music'] as const;
+const rights = useRights();
+const mayEdit = computed(() => props.rows.every(({ collectionId }) => rights.mayIn('assistant', collectionId)));
 const { one, values, about, textOf, numberOf, listOf, placeholderOf, save, saveTyped, saveKeywords } = useCardFields(
   toRef(() => props),
   server,
@@ -95,7 +99,10 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
           <h2>{{ inWords(count, 'sound') }}</h2>
           <p class="soft">A value typed here goes into all of them; so does one that is clicked.</p>
         </template>
-        <card-copy-fields :one="one" :count="count" @edit="(change) => void edit(change)" />
+        <p v-if="!mayEdit" class="soft" role="note">
+          ◌ To look at: changing it needs an assistant, which you are not here.
+        </p>
+        <card-copy-fields v-else :one="one" :count="count" @edit="(change) => void edit(change)" />
         <div class="views" role="group" aria-label="What the card shows">
           <button
             v-for="each in VIEWS"
@@ -109,114 +116,116 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
           </button>
         </div>
       </header>
-      <template v-if="view === 'file'">
-        <card-contents
-          v-if="one"
-          :copy-id="inspected"
-          :record="one.record"
-          :revision="one.revision"
-          :state="one.state"
-          @edit="(change) => void edit(change)"
-        />
-        <card-disagreements v-else-if="selection" :selection="selection" />
-      </template>
-      <template v-else-if="view === 'sound'">
-        <card-measures v-if="one" :row="one" @edit="(change) => void edit(change)" />
-        <p v-else class="hint soft">Select one sound to see its measures.</p>
-      </template>
-      <template v-else-if="view === 'history'">
-        <card-history v-if="one" :sound-id="one.soundId" :revision="one.revision" />
-        <p v-else class="hint soft">Select one sound to see what became of its record.</p>
-      </template>
-      <template v-else>
-        <slot />
-        <section v-for="group in groups" :key="group" class="group">
-          <h2>{{ group }}</h2>
-          <label v-for="field in fieldsOf(group)" :key="field.name" class="field" :data-field="field.name">
-            <span class="label">{{ field.label }}</span>
-            <category-picker
-              v-if="field.kind === 'category'"
-              :model-value="textOf('catId')"
-              :placeholder="placeholderOf('catId') || 'Type any part'"
-              @update:model-value="(catId) => save('catId', catId)"
-            />
-            <template v-else-if="field.kind === 'list'">
-              <el-input-tag
-                :model-value="one ? listOf(field.name) : []"
-                :placeholder="one ? 'Type, then Enter' : 'Add to all'"
-                :delimiter="/[,;]/"
-                @update:model-value="(words) => saveKeywords(words ?? [])"
+      <slot v-if="view === 'record'" />
+      <read-only :on="!mayEdit">
+        <template v-if="view === 'file'">
+          <card-contents
+            v-if="one"
+            :copy-id="inspected"
+            :record="one.record"
+            :revision="one.revision"
+            :state="one.state"
+            @edit="(change) => void edit(change)"
+          />
+          <card-disagreements v-else-if="selection" :selection="selection" />
+        </template>
+        <template v-else-if="view === 'sound'">
+          <card-measures v-if="one" :row="one" @edit="(change) => void edit(change)" />
+          <p v-else class="hint soft">Select one sound to see its measures.</p>
+        </template>
+        <template v-else-if="view === 'history'">
+          <card-history v-if="one" :sound-id="one.soundId" :revision="one.revision" />
+          <p v-else class="hint soft">Select one sound to see what became of its record.</p>
+        </template>
+        <template v-else>
+          <section v-for="group in groups" :key="group" class="group">
+            <h2>{{ group }}</h2>
+            <label v-for="field in fieldsOf(group)" :key="field.name" class="field" :data-field="field.name">
+              <span class="label">{{ field.label }}</span>
+              <category-picker
+                v-if="field.kind === 'category'"
+                :model-value="textOf('catId')"
+                :placeholder="placeholderOf('catId') || 'Type any part'"
+                @update:model-value="(catId) => save('catId', catId)"
               />
-              <el-input-tag
+              <template v-else-if="field.kind === 'list'">
+                <el-input-tag
+                  :model-value="one ? listOf(field.name) : []"
+                  :placeholder="one ? 'Type, then Enter' : 'Add to all'"
+                  :delimiter="/[,;]/"
+                  @update:model-value="(words) => saveKeywords(words ?? [])"
+                />
+                <el-input-tag
+                  v-if="!one"
+                  class="under"
+                  :model-value="[]"
+                  placeholder="Remove from all"
+                  aria-label="Keywords to remove from all"
+                  :delimiter="/[,;]/"
+                  @update:model-value="(words) => void edit({ removeKeywords: words ?? [] })"
+                />
+              </template>
+              <el-select
+                v-else-if="field.choices"
+                :persistent="false"
+                :model-value="textOf(field.name)"
+                clearable
+                :value-on-clear="''"
+                :empty-values="['', null, undefined]"
+                :placeholder="placeholderOf(field.name)"
+                :aria-label="field.label"
+                @update:model-value="(value: string) => save(field.name, value)"
+              >
+                <el-option v-for="choice in field.choices" :key="choice" :value="choice" :label="choice" />
+              </el-select>
+              <el-input-number
+                v-else-if="field.range"
+                :model-value="numberOf(field.name)"
+                :min="field.range[0]"
+                :max="field.range[1]"
+                :step="1"
+                :placeholder="placeholderOf(field.name)"
+                controls-position="right"
+                @update:model-value="(value) => save(field.name, value ?? null)"
+              />
+              <draft-text
+                v-else
+                :value="textOf(field.name)"
+                :label="field.label"
+                :multiline="field.kind === 'longText'"
+                :placeholder="placeholderOf(field.name)"
+                :names="authorities.namesFor(field.name)"
+                :class="{ mono: field.name.endsWith('Id') }"
+                :about="about"
+                :save="(value, typedFor) => saveTyped(field.name, value, typedFor)"
+              />
+              <span v-if="field.name === 'tempo'" class="under tap"
+                ><card-tap-tempo :key="JSON.stringify(selection)" @tapped="(tempo) => save('tempo', tempo)"
+              /></span>
+              <card-values
                 v-if="!one"
-                class="under"
-                :model-value="[]"
-                placeholder="Remove from all"
-                aria-label="Keywords to remove from all"
-                :delimiter="/[,;]/"
-                @update:model-value="(words) => void edit({ removeKeywords: words ?? [] })"
+                :values="values"
+                :field="field.name"
+                :label="field.label"
+                :is-list="field.kind === 'list'"
+                @set="(value) => save(field.name, field.range ? Number(value) : value)"
+                @add="(word) => void edit({ addKeywords: [word] })"
+                @remove="(word) => void edit({ removeKeywords: [word] })"
               />
-            </template>
-            <el-select
-              v-else-if="field.choices"
-              :persistent="false"
-              :model-value="textOf(field.name)"
-              clearable
-              :value-on-clear="''"
-              :empty-values="['', null, undefined]"
-              :placeholder="placeholderOf(field.name)"
-              :aria-label="field.label"
-              @update:model-value="(value: string) => save(field.name, value)"
-            >
-              <el-option v-for="choice in field.choices" :key="choice" :value="choice" :label="choice" />
-            </el-select>
-            <el-input-number
-              v-else-if="field.range"
-              :model-value="numberOf(field.name)"
-              :min="field.range[0]"
-              :max="field.range[1]"
-              :step="1"
-              :placeholder="placeholderOf(field.name)"
-              controls-position="right"
-              @update:model-value="(value) => save(field.name, value ?? null)"
-            />
-            <draft-text
-              v-else
-              :value="textOf(field.name)"
-              :label="field.label"
-              :multiline="field.kind === 'longText'"
-              :placeholder="placeholderOf(field.name)"
-              :names="authorities.namesFor(field.name)"
-              :class="{ mono: field.name.endsWith('Id') }"
-              :about="about"
-              :save="(value, typedFor) => saveTyped(field.name, value, typedFor)"
-            />
-            <span v-if="field.name === 'tempo'" class="under tap"
-              ><card-tap-tempo :key="JSON.stringify(selection)" @tapped="(tempo) => save('tempo', tempo)"
-            /></span>
-            <card-values
-              v-if="!one"
-              :values="values"
-              :field="field.name"
-              :label="field.label"
-              :is-list="field.kind === 'list'"
-              @set="(value) => save(field.name, field.range ? Number(value) : value)"
-              @add="(word) => void edit({ addKeywords: [word] })"
-              @remove="(word) => void edit({ removeKeywords: [word] })"
-            />
-            <span v-if="field.name === 'catId' && textOf('category')" class="under soft"
-              >{{ textOf('category') }} / {{ textOf('subCategory') }}</span
-            >
-          </label>
-        </section>
-        <card-copies
-          v-if="one"
-          :sound-id="one.soundId"
-          :revision="one.revision"
-          :state="one.state"
-          @inspect="inspect"
-        />
-      </template>
+              <span v-if="field.name === 'catId' && textOf('category')" class="under soft"
+                >{{ textOf('category') }} / {{ textOf('subCategory') }}</span
+              >
+            </label>
+          </section>
+          <card-copies
+            v-if="one"
+            :sound-id="one.soundId"
+            :revision="one.revision"
+            :state="one.state"
+            @inspect="inspect"
+          />
+        </template>
+      </read-only>
     </template>
   </aside>
 </template>

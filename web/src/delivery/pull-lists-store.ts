@@ -8,6 +8,7 @@ import { computed, ref } from 'vue';
 import { call } from '../api/client.ts';
 import { counted } from '../ui/format.ts';
 import { showingErrors, tell } from '../ui/use-errors.ts';
+import { useRights } from '../stores/rights.ts';
 import { useLive } from '../stores/live.ts';
 import type { Part } from '../player/player-store.ts';
 
@@ -22,7 +23,8 @@ export const usePullLists = defineStore('pull-lists', () => {
       list.value = await call('listPullLists');
     });
   }
-  useLive().onPullLists(() => void load());
+  const rights = useRights();
+  useLive().onPullLists(() => void (rights.may('editor') && load()));
 
   function set(now: PullList[]): void {
     list.value = now;

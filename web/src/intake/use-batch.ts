@@ -1,3 +1,4 @@
+import type { ErrorBody } from '@flagstone/contract/endpoint';
 import type { Batch, Unreadable } from '@flagstone/contract/intake';
 import type { Job } from '@flagstone/contract/jobs';
 import type { Selection } from '@flagstone/contract/selection';
@@ -19,6 +20,8 @@ interface BatchEvents {
 export function useBatch(id: number, server: Server, events: BatchEvents) {
   const batch = ref<Batch>();
   const unreadable = shallowRef<Unreadable[]>([]);
+  /** Why there is no batch to show: it is not there, or not for whoever is signed in. */
+  const refused = ref<ErrorBody>();
   /** Of the answers that were asked for, only the last one comes on show. */
   let asked = 0;
 
@@ -38,10 +41,14 @@ export function useBatch(id: number, server: Server, events: BatchEvents) {
 
   async function load(): Promise<void> {
     const turn = ++asked;
-    const answer = await server.attempt(() =>
-      Promise.all([server.call('getBatch', { params: { id } }), server.call('listUnreadable', { params: { id } })]),
+    const answer = await server.attempt(
+      () =>
+        Promise.all([server.call('getBatch', { params: { id } }), server.call('listUnreadable', { params: { id } })]),
+      (body) => (refused.value = body),
     );
-    if (answer && turn === asked) [batch.value, unreadable.value] = answer;
+    if (!answer || turn !== asked) return;
+    [batch.value, unreadable.value] = answer;
+    refused.value = undefined;
   }
 
   /** Fills empty fields by what is suggested for them; without a selection of the whole batch. */
@@ -75,5 +82,5 @@ export function useBatch(id: number, server: Server, events: BatchEvents) {
   });
   void load();
 
-  return { batch, unreadable, whole, reading, leftOut, isIncomplete, acceptAll, file };
+  return { batch, refused, unreadable, whole, reading, leftOut, isIncomplete, acceptAll, file };
 }

@@ -12,6 +12,8 @@ const job: Job = {
   failed: 2,
   batchId: 7,
   planId: null,
+  personId: 1,
+  collectionIds: [],
   awaitsDrive: null,
   result: { new: 290, same: 10, gone: 1, moved: 0 },
   failures: [],

@@ -26,6 +26,8 @@ import SoundCard from '../card/sound-card.vue';
 import { missingFields } from '../table/missing-fields.ts';
 import SoundTable from '../table/sound-table.vue';
 import { useBatch } from '../intake/use-batch.ts';
+import RefusedPage from '../ui/refused-page.vue';
+import { useRights } from '../stores/rights.ts';
 import LeftOutFiles from '../intake/left-out-files.vue';
 import SuggestionList from '../card/suggestion-list.vue';
 import { counted } from '../ui/format.ts';
@@ -45,7 +47,11 @@ const router = useRouter();
 const live = useLive();
 /** The page is made anew for another batch (page-key.ts). */
 const id = Number(route.params['id']);
-const { batch, unreadable, whole, reading, leftOut, isIncomplete, acceptAll, file } = useBatch(id, server, live);
+const { batch, refused, unreadable, whole, reading, leftOut, isIncomplete, acceptAll, file } = useBatch(
+  id,
+  server,
+  live,
+);
 const card = ref<InstanceType<typeof SoundCard>>();
 const suggestions = ref<InstanceType<typeof SuggestionList>>();
 const planned = ref<Selection>();
@@ -55,6 +61,9 @@ const drawer = ref<InstanceType<typeof RecipeDrawer>>();
 const wanted = useLocalStorage<SuggestedField[]>('flagstone.suggested', ['catId', 'fxName', 'keywords']);
 
 const session = useSession();
+const rights = useRights();
+/** An assistant describes; names, files and the catalogue are a librarian's. */
+const isLibrarian = computed(() => rights.may('librarian'));
 /** What “Suggest” and a recipe are for: the selected rows where there are several, else the whole batch. */
 const chosen = computed<Selection>(() => (list.selectedCount.value > 1 ? (list.selection.value ?? whole) : whole));
 const step = computed(() => (route.query['step'] as Step | undefined) ?? 'describe');
@@ -125,8 +134,8 @@ useKeys('batch', {
   5: acceptNumber(4),
   m: () => void nextMissing(),
   e: () => void card.value?.focusField(),
-  r: () => goTo('name'),
-  w: () => goTo('write'),
+  r: () => isLibrarian.value && goTo('name'),
+  w: () => isLibrarian.value && goTo('write'),
 });
 
 /** Recipes that most batches need, ready to be looked at. */
@@ -150,7 +159,8 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
 </script>
 
 <template>
-  <div v-if="batch" class="batch">
+  <refused-page v-if="refused" :refused="refused" back="/intake" back-label="To the batches" />
+  <div v-else-if="batch" class="batch">
     <header class="head">
       <div class="title">
         <router-link to="/intake" class="soft">Intake</router-link> <span class="soft">/</span>
@@ -158,7 +168,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
       </div>
       <nav class="steps" aria-label="Steps">
         <button
-          v-for="each in STEPS"
+          v-for="each in STEPS.filter(({ key }) => key === 'describe' || isLibrarian)"
           :key="each.key"
           type="button"
           class="step"
@@ -170,6 +180,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
           {{ each.label }}
         </button>
         <el-popconfirm
+          v-if="isLibrarian"
           :title="`File ${counted(batch.counts.all, 'sound')} into the catalogue? Files stay where they are.`"
           width="280"
           confirm-button-text="File them"

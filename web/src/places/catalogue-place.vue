@@ -25,6 +25,7 @@ import CardMarks from '../card/card-marks.vue';
 import ColumnChooser from '../table/column-chooser.vue';
 import { meanRating } from '../ui/mean-rating.ts';
 import { usePullLists } from '../delivery/pull-lists-store.ts';
+import { useRights } from '../stores/rights.ts';
 import { useSession } from '../stores/session.ts';
 import ExportDialog from '../delivery/export-dialog.vue';
 import ImportDialog from '../intake/import-dialog.vue';
@@ -75,6 +76,7 @@ const orderSchema = z.object({
 const card = ref<InstanceType<typeof SoundCard>>();
 
 const session = useSession();
+const rights = useRights();
 const text = (value: unknown): string => (typeof value === 'string' ? value : '');
 const typed = computed(() => text(route.query['q']));
 const reading = useQueryReading(typed);
@@ -218,9 +220,17 @@ useKeys('catalogue', { e: () => void card.value?.focusField() });
         <el-button v-if="order.sort === 'shuffle'" size="small" @click="arrange('shuffle')">Shuffle again</el-button>
         <span class="spring" />
         <el-button size="small" @click="likening = true">Sounds like…</el-button>
-        <el-button size="small" :disabled="list.total.value === 0" @click="exporting = true">Export…</el-button>
-        <el-button size="small" :disabled="list.total.value === 0" @click="copyingOut = true">Copy out…</el-button>
-        <el-button size="small" @click="importing = true">Bring back…</el-button>
+        <el-button v-if="rights.may('editor')" size="small" :disabled="list.total.value === 0" @click="exporting = true"
+          >Export…</el-button
+        >
+        <el-button
+          v-if="rights.may('editor')"
+          size="small"
+          :disabled="list.total.value === 0"
+          @click="copyingOut = true"
+          >Copy out…</el-button
+        >
+        <el-button v-if="rights.may('librarian')" size="small" @click="importing = true">Bring back…</el-button>
         <column-chooser />
       </div>
       <p v-if="isDragged" class="drop-here" role="status">Drop the sound to find those that are like it</p>
@@ -244,23 +254,30 @@ useKeys('catalogue', { e: () => void card.value?.focusField() });
             <el-button @click="router.replace({ query: {} })">Show everything</el-button>
           </template>
           <p v-else>
-            The catalogue is empty. Bring sounds in at <router-link to="/intake">Intake</router-link>, then file the
-            batch.
+            The catalogue is empty.
+            <template v-if="rights.may('librarian')"
+              >Bring sounds in at <router-link to="/intake">Intake</router-link>, then file the batch.</template
+            >
+            <template v-else>A librarian brings sounds in and files them here.</template>
           </p>
         </template>
         <template #foot>
           <el-button
-            v-if="list.selection.value && list.selectedCount.value > 0"
+            v-if="rights.may('editor') && list.selection.value && list.selectedCount.value > 0"
             size="small"
             @click="pulls.addAll(list.selection.value)"
             >Pull</el-button
           >
-          <el-button v-if="list.selectedCount.value > 0" size="small" class="recipe" @click="cooking = true"
+          <el-button
+            v-if="rights.may('assistant') && list.selectedCount.value > 0"
+            size="small"
+            class="recipe"
+            @click="cooking = true"
             >Recipe for {{ counted(list.selectedCount.value, 'sound') }}…</el-button
           >
         </template>
       </sound-table>
-      <pull-targets v-if="rowsDragged" @done="rowsDragged = false" />
+      <pull-targets v-if="rowsDragged && rights.may('editor')" @done="rowsDragged = false" />
     </div>
     <sounds-like-dialog v-model="likening" :dropped="dropped" />
     <import-dialog v-model="importing" />

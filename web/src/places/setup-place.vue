@@ -11,12 +11,24 @@ import SetupPeople from '../setup/setup-people.vue';
 import SetupNames from '../setup/setup-names.vue';
 import SetupRules from '../setup/setup-rules.vue';
 import SetupWords from '../setup/setup-words.vue';
-import { useSession } from '../stores/session.ts';
+import ReadOnly from '../ui/read-only.vue';
+import { useCollections } from '../stores/collections.ts';
+import { useRights } from '../stores/rights.ts';
 
 /** Which part is shown stands in the address, so that other places can lead to it. */
 const route = useRoute();
 const router = useRouter();
-const session = useSession();
+const rights = useRights();
+const collections = useCollections();
+void collections.load();
+/** Names and rules are shared by all collections: who changes them is a librarian of all. */
+const isOfHouse = computed(() =>
+  rights.mayInAll(
+    'librarian',
+    collections.open.map(({ id }) => id),
+  ),
+);
+const OF_HOUSE = '◌ To look at: all collections share this, so it is changed by librarians of all of them.';
 const tab = computed({
   get: () => (typeof route.query['show'] === 'string' ? route.query['show'] : 'drives'),
   set: (show) => void router.replace({ query: { show } }),
@@ -29,17 +41,24 @@ const tab = computed({
     <el-tabs v-model="tab" class="tabs">
       <el-tab-pane label="Drives" name="drives"><setup-drives /></el-tab-pane>
       <el-tab-pane label="Collections" name="collections" lazy><setup-collections /></el-tab-pane>
-      <el-tab-pane label="Path rules" name="rules" lazy><setup-rules /></el-tab-pane>
-      <el-tab-pane label="Lists of names" name="names" lazy><setup-names /></el-tab-pane>
+      <el-tab-pane label="Path rules" name="rules" lazy>
+        <p v-if="!isOfHouse" class="soft" role="note">{{ OF_HOUSE }}</p>
+        <read-only :on="!isOfHouse"><setup-rules /></read-only>
+      </el-tab-pane>
+      <el-tab-pane label="Lists of names" name="names" lazy>
+        <p v-if="!isOfHouse" class="soft" role="note">{{ OF_HOUSE }}</p>
+        <read-only :on="!isOfHouse"><setup-names /></read-only>
+      </el-tab-pane>
       <el-tab-pane label="Thesaurus" name="words" lazy><setup-words /></el-tab-pane>
       <el-tab-pane label="Lost files" name="lost" lazy><setup-lost /></el-tab-pane>
-      <el-tab-pane label="Category list" name="categories" lazy><setup-categories /></el-tab-pane>
-      <el-tab-pane v-if="session.person?.isAdministrator" label="People" name="people" lazy
-        ><setup-people
-      /></el-tab-pane>
-      <el-tab-pane v-if="session.person?.isAdministrator" label="Audit log" name="audit" lazy
-        ><setup-audit
-      /></el-tab-pane>
+      <el-tab-pane label="Category list" name="categories" lazy>
+        <p v-if="!rights.isAdministrator" class="soft" role="note">
+          ◌ To look at: another category list is taken by an administrator.
+        </p>
+        <read-only :on="!rights.isAdministrator"><setup-categories /></read-only>
+      </el-tab-pane>
+      <el-tab-pane v-if="rights.isAdministrator" label="People" name="people" lazy><setup-people /></el-tab-pane>
+      <el-tab-pane v-if="rights.isAdministrator" label="Audit log" name="audit" lazy><setup-audit /></el-tab-pane>
     </el-tabs>
   </div>
 </template>

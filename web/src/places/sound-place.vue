@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import type { Api } from '@flagstone/contract/api';
+import type { ErrorBody } from '@flagstone/contract/endpoint';
 import type { SoundMeasures } from '@flagstone/contract/measures';
 import type { SoundRow } from '@flagstone/contract/record';
 import { splitExtension } from '@flagstone/core/naming/name-blocks';
@@ -22,6 +23,9 @@ import { useKeys } from '../ui/use-keys.ts';
 import { useLive } from '../stores/live.ts';
 import { usePlayer } from '../player/player-store.ts';
 import { usePullLists } from '../delivery/pull-lists-store.ts';
+import ReadOnly from '../ui/read-only.vue';
+import RefusedPage from '../ui/refused-page.vue';
+import { useRights } from '../stores/rights.ts';
 import AlikePanel from '../search/alike-panel.vue';
 import LoudnessView from '../sound/loudness-view.vue';
 import SlicePanel from '../sound/slice-panel.vue';
@@ -36,9 +40,11 @@ const router = useRouter();
 const player = usePlayer();
 const live = useLive();
 const pulls = usePullLists();
-void pulls.load();
+const rights = useRights();
+if (rights.may('editor')) void pulls.load();
 const soundId = computed(() => Number(route.params['id']));
 const row = shallowRef<SoundRow>();
+const refused = ref<ErrorBody>();
 const kin = ref<z.infer<Api['getKin']['response']>>();
 const measures = ref<SoundMeasures | null>(null);
 const curves = shallowRef<SoundCurves>();
@@ -57,7 +63,8 @@ const PANELS = [
 type Panel = (typeof PANELS)[number]['key'];
 const panel = computed(() => PANELS.find(({ key }) => key === route.query['panel'])?.key ?? 'slices');
 
-const marks = useMarks(row);
+const mayEdit = computed(() => row.value !== undefined && rights.mayIn('assistant', row.value.collectionId));
+const marks = useMarks(row, () => mayEdit.value);
 const trying = useTryOut(row);
 const rate = computed(() => row.value?.facts.sampleRateHz ?? 48_000);
 const frames = computed(() => Math.max(1, row.value?.facts.frames ?? 1));
@@ -69,24 +76,28 @@ const remarks = computed(() => (measures.value ? remarksOn(measures.value, row.v
 async function load(): Promise<void> {
   const id = soundId.value;
   const isNew = row.value?.soundId !== id;
-  await showingErrors(async () => {
-    const [sound, related, analysis] = await Promise.all([
-      call('getSound', { params: { id } }),
-      call('getKin', { params: { id } }),
-      call('getAnalysis', { params: { id } }),
-    ]);
-    if (id !== soundId.value) return;
-    row.value = sound.row;
-    kin.value = related;
-    measures.value = analysis.measures;
-    document.title = `${sound.row.name} · Flagstone`;
-    if (isNew) {
-      view.value = { from: 0, to: Math.max(1, sound.row.facts.frames) };
-      channel.value = 0;
-    }
-    if (isHere.value || isNew) player.show(sound.row, false);
-    curves.value = await curvesOf(id, new AbortController().signal);
-  });
+  await showingErrors(
+    async () => {
+      const [sound, related, analysis] = await Promise.all([
+        call('getSound', { params: { id } }),
+        call('getKin', { params: { id } }),
+        call('getAnalysis', { params: { id } }),
+      ]);
+      if (id !== soundId.value) return;
+      row.value = sound.row;
+      kin.value = related;
+      measures.value = analysis.measures;
+      document.title = `${sound.row.name} · Flagstone`;
+      if (isNew) {
+        view.value = { from: 0, to: Math.max(1, sound.row.facts.frames) };
+        channel.value = 0;
+      }
+      if (isHere.value || isNew) player.show(sound.row, false);
+      refused.value = undefined;
+      curves.value = await curvesOf(id, new AbortController().signal);
+    },
+    (body) => (refused.value = body),
+  );
 }
 watch(soundId, () => Number.isInteger(soundId.value) && void load(), { immediate: true });
 onBeforeUnmount(live.onRecords((ids) => (ids.size === 0 || ids.has(soundId.value)) && void load()));
@@ -150,13 +161,16 @@ useKeys('sound', {
   ArrowLeft: (event) => nudge(-1, event),
   ArrowRight: (event) => nudge(1, event),
   h: () => void trying.hear(),
-  p: () => row.value && void pulls.add(row.value, player.part ?? null, trying.isOn.value ? trying.tryOut.value : null),
+  p: () =>
+    row.value &&
+    rights.may('editor') &&
+    void pulls.add(row.value, player.part ?? null, trying.isOn.value ? trying.tryOut.value : null),
   Escape: () => {
     if (marks.chosenPoint.value >= 0) marks.chosenPoint.value = -1;
     else if (marks.proposed.value) marks.proposed.value = undefined;
     else back();
   },
-  c: () => void slicing.value?.openCut(),
+  c: () => row.value && rights.mayIn('librarian', row.value.collectionId) && void slicing.value?.openCut(),
 });
 
 async function take(edit: object): Promise<void> {
@@ -175,7 +189,8 @@ const channelNames = computed(() => [
 </script>
 
 <template>
-  <div v-if="row" class="sound">
+  <refused-page v-if="refused" :refused="refused" back="/catalogue" back-label="To the catalogue" />
+  <div v-else-if="row" class="sound">
     <header class="head">
       <el-button title="Escape" @click="back">← Back</el-button>
       <name-blocks class="blocks" :blocks="row.record" :extension="splitExtension(row.name).extension" />
@@ -283,17 +298,14 @@ const channelNames = computed(() => [
           {{ each.label }}
         </button>
       </div>
-      <slice-panel
-        v-if="panel === 'slices'"
-        ref="slicing"
-        :key="row.soundId"
-        :row="row"
-        :marks="marks"
-        @play="playSlice"
-      />
+      <read-only v-if="panel === 'slices'" :on="!mayEdit">
+        <slice-panel ref="slicing" :key="row.soundId" :row="row" :marks="marks" @play="playSlice" />
+      </read-only>
       <try-out-panel v-else-if="panel === 'try'" :row="row" :trying="trying" />
       <alike-panel v-else-if="panel === 'alike'" :row="row" />
-      <div v-else class="facts"><card-measures :row="row" @edit="take" /></div>
+      <div v-else class="facts">
+        <read-only :on="!mayEdit"><card-measures :row="row" @edit="take" /></read-only>
+      </div>
     </aside>
   </div>
 </template>

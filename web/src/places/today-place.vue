@@ -10,6 +10,7 @@ import { counted, formatWhen } from '../ui/format.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 import { useLastVisit } from '../ui/use-last-visit.ts';
 import { useLive } from '../stores/live.ts';
+import { useRights } from '../stores/rights.ts';
 import { useSavedSearches } from '../search/saved-searches-store.ts';
 import BarChart from '../ui/bar-chart.vue';
 
@@ -17,6 +18,7 @@ const MOST_CATEGORIES = 10;
 
 const live = useLive();
 const saved = useSavedSearches();
+const rights = useRights();
 const news = computed(() => saved.list.filter(({ arrived }) => arrived > 0));
 const lastVisit = useLastVisit();
 type Overview = Awaited<ReturnType<typeof call<'getOverview'>>>;
@@ -109,7 +111,7 @@ const growthBars = computed(() =>
         <strong>{{ number(overview.counts.filed) }}</strong>
         {{ overview.counts.filed === 1 ? 'sound' : 'sounds' }} in the catalogue
       </router-link>
-      <router-link to="/intake" class="tile">
+      <router-link v-if="rights.may('assistant')" to="/intake" class="tile">
         <strong>{{ number(overview.counts.sounds - overview.counts.filed) }}</strong> in preparation
       </router-link>
       <router-link :to="catalogue({ since: lastVisit })" class="tile">
@@ -125,14 +127,19 @@ const growthBars = computed(() =>
       >
         <strong>{{ number(statistics.notInStep.gone) }}</strong> files Gone
       </router-link>
-      <router-link to="/intake" class="tile" :class="{ attention: overview.counts.unreadable > 0 }">
+      <router-link
+        v-if="rights.may('assistant')"
+        to="/intake"
+        class="tile"
+        :class="{ attention: overview.counts.unreadable > 0 }"
+      >
         <strong>{{ number(overview.counts.unreadable) }}</strong> unreadable files
       </router-link>
     </section>
     <p v-for="drive in away" :key="drive.id" class="away">
       □ The drive <strong>{{ drive.name }}</strong> is away: {{ counted(drive.copies, 'file') }} can be found and
       described, but not played from it. It was last at <span class="mono">{{ drive.rootPath }}</span>.
-      <router-link to="/setup">Drives</router-link>
+      <router-link v-if="rights.may('librarian')" to="/setup">Drives</router-link>
     </p>
     <section v-if="news.length > 0" class="panel news" aria-label="Saved searches with something new">
       <h2>New in saved searches</h2>
@@ -146,11 +153,13 @@ const growthBars = computed(() =>
       </ul>
     </section>
     <div class="columns">
-      <section class="panel">
+      <section v-if="rights.may('assistant')" class="panel">
         <h2>Batches in preparation</h2>
         <p v-if="open.length === 0" class="soft">
-          {{ overview.counts.sounds === 0 ? 'Nothing here yet. ' : 'All batches are filed. '
-          }}<router-link to="/intake">Bring sounds in</router-link>: choose one of the drives and read it.
+          {{ overview.counts.sounds === 0 ? 'Nothing here yet. ' : 'All batches are filed. ' }}
+          <template v-if="rights.may('librarian')"
+            ><router-link to="/intake">Bring sounds in</router-link>: choose one of the drives and read it.</template
+          >
         </p>
         <ul class="batches">
           <li v-for="batch in open" :key="batch.id">
@@ -199,7 +208,8 @@ const growthBars = computed(() =>
 
 .tiles {
   display: grid;
-  grid-template-columns: repeat(6, 1fr);
+  grid-auto-columns: 1fr;
+  grid-auto-flow: column;
   gap: 12px;
 }
 
@@ -236,7 +246,8 @@ a.tile:hover {
   display: grid;
   flex: none;
   grid-auto-rows: minmax(72px, max-content);
-  grid-template-columns: 1fr 1fr;
+  grid-auto-columns: 1fr;
+  grid-auto-flow: column;
   gap: 12px;
 }
 

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { Collection } from '@flagstone/contract/collections';
 import { computed } from 'vue';
 import { useCollections } from '../stores/collections.ts';
 import { useSession } from '../stores/session.ts';
@@ -12,7 +13,9 @@ const session = useSession();
 void collections.load();
 
 const ids = computed(() => new Set(props.chosen.split(',').filter(Boolean).map(Number)));
-const mine = computed(() => collections.open.filter(({ personIds }) => personIds.includes(session.personId)));
+const mine = computed(() => collections.open.filter(({ people }) => people.some(isMe)));
+const isMe = ({ personId, role }: Collection['people'][number]): boolean =>
+  personId === session.personId && role !== 'listener';
 const isMine = computed(() => mine.value.length === ids.value.size && mine.value.every(({ id }) => ids.value.has(id)));
 
 const choose = (wanted: Iterable<number>): void => emit('choose', [...wanted].sort((a, b) => a - b).join(','));

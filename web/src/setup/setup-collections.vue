@@ -1,6 +1,7 @@
 <script setup lang="ts">
+import { ROLES } from '@flagstone/contract/roles';
 import type { Collection, CollectionChange } from '@flagstone/contract/collections';
-import { ElButton, ElInput, ElMessageBox, ElOption, ElSelect } from 'element-plus';
+import { ElButton, ElInput, ElMessageBox } from 'element-plus';
 import { ref } from 'vue';
 import { call } from '../api/client.ts';
 import PickOne from '../ui/pick-one.vue';
@@ -8,6 +9,7 @@ import { asked } from '../ui/asked.ts';
 import { counted } from '../ui/format.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 import { useCollections } from '../stores/collections.ts';
+import { useRights } from '../stores/rights.ts';
 import { useSession } from '../stores/session.ts';
 import LearnedWords from './learned-words.vue';
 import NamingPatternForm from './naming-pattern-form.vue';
@@ -15,6 +17,7 @@ import NamingPatternForm from './naming-pattern-form.vue';
 /** The collections: made, named, merged and retired, with their people and how their sounds are named. */
 const collections = useCollections();
 const session = useSession();
+const rights = useRights();
 void collections.load();
 const newName = ref('');
 const naming = ref<number>();
@@ -57,6 +60,19 @@ async function merge(collection: Collection, intoId: number): Promise<void> {
   );
 }
 
+/** Who works on a collection, by what they are in it. */
+function peopleOf({ people }: Collection): string {
+  return [...ROLES]
+    .reverse()
+    .flatMap((role) => {
+      const names = people.filter((each) => each.role === role).map(({ personId }) => nameOf(personId));
+      return names.length > 0 ? [`${role}: ${names.join(', ')}`] : [];
+    })
+    .join(' · ');
+}
+
+const nameOf = (id: number): string => session.people.find((person) => person.id === id)?.name ?? `no. ${id}`;
+
 function patternWords({ pattern }: Collection): string {
   if (pattern === null) return 'UCS, as the standard has it';
   if (pattern.kind === 'free') return pattern.template;
@@ -70,7 +86,7 @@ function patternWords({ pattern }: Collection): string {
     A collection is a part of the catalogue with folders, people and a naming pattern of its own: effects, music, one
     client’s sounds. Folders are put into one under Drives; search shows one, several or all.
   </p>
-  <form class="make" @submit.prevent="make">
+  <form v-if="rights.isAdministrator" class="make" @submit.prevent="make">
     <el-input v-model="newName" placeholder="Name of a new collection" aria-label="Name of a new collection" />
     <el-button type="primary" native-type="submit" :disabled="newName.trim() === ''">Make the collection</el-button>
   </form>
@@ -79,10 +95,10 @@ function patternWords({ pattern }: Collection): string {
       <h2>{{ each.name }}</h2>
       <span>{{ each.retired ? '– Retired' : '■ In use' }}</span>
       <span class="soft">{{ counted(each.folders, 'folder') }}, {{ counted(each.files, 'file') }}</span>
-      <span class="acts">
+      <span v-if="rights.mayIn('librarian', each.id)" class="acts">
         <el-button size="small" @click="rename(each)">Rename</el-button>
         <pick-one
-          v-if="collections.list.length > 1"
+          v-if="rights.isAdministrator && collections.list.length > 1"
           class="into"
           :choices="othersThan(each.id)"
           placeholder="Merge into…"
@@ -100,27 +116,23 @@ function patternWords({ pattern }: Collection): string {
     <dl>
       <dt>People</dt>
       <dd>
-        <el-select
-          :persistent="false"
-          :model-value="each.personIds"
-          multiple
-          size="small"
-          class="people"
-          placeholder="Nobody in particular"
-          :aria-label="`People of ${each.name}`"
-          @update:model-value="(personIds) => update(each, { personIds })"
+        <span v-if="each.people.length === 0" class="soft">Administrators only.</span>
+        <span v-else>{{ peopleOf(each) }}</span>
+        <router-link v-if="rights.isAdministrator" :to="{ path: '/setup', query: { show: 'people' } }"
+          >Change</router-link
         >
-          <el-option v-for="person in session.people" :key="person.id" :value="person.id" :label="person.name" />
-        </el-select>
       </dd>
       <dt>Learned</dt>
-      <dd><learned-words :collection-id="each.id" /></dd>
+      <dd><learned-words v-if="rights.mayIn('assistant', each.id)" :collection-id="each.id" /></dd>
       <dt>Names</dt>
       <dd>
         <span class="mono">{{ patternWords(each) }}</span>
-        <el-button link @click="naming = naming === each.id ? undefined : each.id">{{
-          naming === each.id ? 'Close' : 'Change'
-        }}</el-button>
+        <el-button
+          v-if="rights.mayIn('librarian', each.id)"
+          link
+          @click="naming = naming === each.id ? undefined : each.id"
+          >{{ naming === each.id ? 'Close' : 'Change' }}</el-button
+        >
         <naming-pattern-form
           v-if="naming === each.id"
           :pattern="each.pattern"
@@ -170,9 +182,5 @@ dl {
 
 dd {
   margin: 0;
-}
-
-.people {
-  width: 360px;
 }
 </style>

@@ -10,11 +10,14 @@ import { asked } from '../ui/asked.ts';
 import { counted, formatBytes, formatWhen } from '../ui/format.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 import { useCollections } from '../stores/collections.ts';
+import { useRights } from '../stores/rights.ts';
 import { useLive } from '../stores/live.ts';
+import ReadOnly from '../ui/read-only.vue';
 import DriveSpace from './drive-space.vue';
 
 /** The drives with what can be done about them, and the folders that were read on them. */
 const live = useLive();
+const rights = useRights();
 const collections = useCollections();
 void collections.load();
 const drives = ref<Drive[]>([]);
@@ -136,7 +139,7 @@ function readAgain(folder: ReadFolder): void {
       <h2>{{ drive.name }}</h2>
       <span class="state">{{ drive.retired ? '– Retired' : STATES[drive.state] }}</span>
       <span class="mono path">{{ drive.rootPath }}</span>
-      <span class="acts">
+      <span v-if="rights.isAdministrator" class="acts">
         <el-button size="small" @click="rename(drive)">Rename</el-button>
         <el-button size="small" @click="move(drive)">Change the path</el-button>
         <el-button v-if="drive.retired" size="small" @click="change(drive, { retired: false })">Take back</el-button>
@@ -177,49 +180,51 @@ function readAgain(folder: ReadFolder): void {
         <tr v-for="folder in folders.filter((each) => each.driveId === drive.id)" :key="folder.id">
           <td class="mono">{{ folder.path || 'the whole drive' }}</td>
           <td class="number">{{ folder.files.toLocaleString('en') }}</td>
-          <td>
-            <pick-one
-              class="choice"
-              :value="folder.collectionId"
-              :choices="collectionChoices"
-              :label="`Collection of ${folder.path || drive.name}`"
-              @pick="(collectionId) => update(folder, { collectionId })"
-            />
-          </td>
-          <td>
-            <el-switch
-              :model-value="folder.watched"
-              size="small"
-              :aria-label="`Watch ${folder.path || drive.name}`"
-              @update:model-value="(watched) => update(folder, { watched: watched === true })"
-            />
-            {{ folder.watched ? 'Within seconds' : 'No' }}
-          </td>
-          <td>
-            <pick-one
-              class="choice"
-              :value="folder.rereadMinutes ?? 0"
-              :choices="INTERVALS"
-              :label="`How often ${folder.path || drive.name} is read again`"
-              @pick="(minutes) => update(folder, { rereadMinutes: minutes || null })"
-            />
-          </td>
-          <td>
-            <pick-one
-              class="choice"
-              :value="folder.recipeId ?? 0"
-              :choices="recipeChoices"
-              :label="`Recipe for what is new in ${folder.path || drive.name}`"
-              @pick="(id) => update(folder, { recipeId: id || null })"
-            />
-          </td>
-          <td>
-            <span class="mono">{{ folder.exclude.join(', ') || 'nothing' }}</span>
-            <el-button link @click="exclude(folder)">Change</el-button>
-          </td>
-          <td>
-            <el-button size="small" :disabled="drive.state === 'away'" @click="readAgain(folder)">Read now</el-button>
-          </td>
+          <read-only :on="!rights.mayIn('librarian', folder.collectionId)">
+            <td>
+              <pick-one
+                class="choice"
+                :value="folder.collectionId"
+                :choices="collectionChoices"
+                :label="`Collection of ${folder.path || drive.name}`"
+                @pick="(collectionId) => update(folder, { collectionId })"
+              />
+            </td>
+            <td>
+              <el-switch
+                :model-value="folder.watched"
+                size="small"
+                :aria-label="`Watch ${folder.path || drive.name}`"
+                @update:model-value="(watched) => update(folder, { watched: watched === true })"
+              />
+              {{ folder.watched ? 'Within seconds' : 'No' }}
+            </td>
+            <td>
+              <pick-one
+                class="choice"
+                :value="folder.rereadMinutes ?? 0"
+                :choices="INTERVALS"
+                :label="`How often ${folder.path || drive.name} is read again`"
+                @pick="(minutes) => update(folder, { rereadMinutes: minutes || null })"
+              />
+            </td>
+            <td>
+              <pick-one
+                class="choice"
+                :value="folder.recipeId ?? 0"
+                :choices="recipeChoices"
+                :label="`Recipe for what is new in ${folder.path || drive.name}`"
+                @pick="(id) => update(folder, { recipeId: id || null })"
+              />
+            </td>
+            <td>
+              <span class="mono">{{ folder.exclude.join(', ') || 'nothing' }}</span>
+              <el-button link @click="exclude(folder)">Change</el-button>
+            </td>
+            <td>
+              <el-button size="small" :disabled="drive.state === 'away'" @click="readAgain(folder)">Read now</el-button>
+            </td>
+          </read-only>
         </tr>
       </tbody>
     </table>

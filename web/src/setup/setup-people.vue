@@ -1,19 +1,27 @@
 <script setup lang="ts">
+import { ROLES, type CollectionRole } from '@flagstone/contract/roles';
 import type { Account, AccountChange } from '@flagstone/contract/people';
 import { ElButton, ElCheckbox, ElInput, ElPopconfirm, ElSwitch } from 'element-plus';
 import { computed, ref } from 'vue';
 import { call } from '../api/client.ts';
 import ShownOnce from '../people/shown-once.vue';
 import { useSession } from '../stores/session.ts';
+import { useCollections } from '../stores/collections.ts';
+import RoleChoices from './role-choices.vue';
 import { formatWhen } from '../ui/format.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 
 /** Who may sign in. Nobody is removed: what somebody did keeps their name. */
 const session = useSession();
+const collections = useCollections();
+void collections.load();
 const accounts = ref<Account[]>([]);
 const name = ref('');
 const account = ref('');
 const isAdministrator = ref(false);
+const roles = ref<CollectionRole[]>([]);
+/** Whose roles are being chosen. */
+const choosing = ref<number>();
 const link = ref<{ name: string; address: string }>();
 const canAdd = computed(() => name.value.trim() !== '' && account.value.trim().length >= 2);
 const demoIds = ref<ReadonlySet<number>>(new Set());
@@ -28,11 +36,16 @@ function showLink(whose: string, secret: string): void {
 
 async function add(): Promise<void> {
   await showingErrors(async () => {
-    const body = { name: name.value.trim(), account: account.value.trim(), isAdministrator: isAdministrator.value };
+    const body = {
+      name: name.value.trim(),
+      account: account.value.trim(),
+      isAdministrator: isAdministrator.value,
+      roles: roles.value,
+    };
     const answer = await call('addAccount', { body });
     accounts.value = answer.accounts;
     showLink(body.name, answer.secret);
-    [name.value, account.value, isAdministrator.value] = ['', '', false];
+    [name.value, account.value, isAdministrator.value, roles.value] = ['', '', false, []];
     await session.load();
   });
 }
@@ -50,6 +63,16 @@ async function newLink({ id, name: whose }: Account): Promise<void> {
     accounts.value = answer.accounts;
     showLink(whose, answer.secret);
   });
+}
+
+/** What somebody is in which collections, the most first. */
+function rolesOf({ isAdministrator: isOne, roles: own }: Account): string {
+  if (isOne) return 'everything, as administrator';
+  const words = [...ROLES].reverse().flatMap((role) => {
+    const names = own.filter((each) => each.role === role).map(({ collectionId }) => collections.nameOf(collectionId));
+    return names.length > 0 ? [`${role} in ${names.join(', ')}`] : [];
+  });
+  return words.join('; ') || '○ no role: sees nothing';
 }
 
 function stateOf({ id, hasLeft, account: signsInAs, hasPassword }: Account): string {
@@ -70,6 +93,13 @@ function stateOf({ id, hasLeft, account: signsInAs, hasPassword }: Account): str
     <el-input v-model="account" aria-label="Account to sign in with" placeholder="Account to sign in with" />
     <el-checkbox v-model="isAdministrator" label="Administrator" />
     <el-button native-type="submit" :disabled="!canAdd">Add, and make a link</el-button>
+    <role-choices
+      v-if="canAdd && !isAdministrator"
+      class="roles"
+      :roles="roles"
+      :whose="name"
+      @change="(now) => (roles = now)"
+    />
   </form>
   <shown-once v-if="link" :label="`The link for ${link.name}`" :text="link.address" />
   <section class="panel list">
@@ -79,16 +109,28 @@ function stateOf({ id, hasLeft, account: signsInAs, hasPassword }: Account): str
           <th>Name</th>
           <th>Account</th>
           <th>State</th>
+          <th>Roles</th>
           <th>Last seen</th>
           <th>Administrator</th>
           <th></th>
         </tr>
       </thead>
-      <tbody>
-        <tr v-for="each in accounts" :key="each.id">
+      <tbody v-for="each in accounts" :key="each.id">
+        <tr>
           <td>{{ each.name }}</td>
           <td>{{ each.account }}</td>
           <td>{{ stateOf(each) }}</td>
+          <td>
+            <template v-if="!each.hasLeft">{{ rolesOf(each) }}</template>
+            <el-button
+              v-if="!each.hasLeft && !each.isAdministrator"
+              link
+              :aria-expanded="choosing === each.id"
+              :aria-label="`Roles of ${each.name}`"
+              @click="choosing = choosing === each.id ? undefined : each.id"
+              >{{ choosing === each.id ? 'Close' : 'Change' }}</el-button
+            >
+          </td>
           <td>{{ each.seenAt === null ? '' : formatWhen(each.seenAt) }}</td>
           <td>
             <el-switch
@@ -124,6 +166,12 @@ function stateOf({ id, hasLeft, account: signsInAs, hasPassword }: Account): str
             </template>
           </td>
         </tr>
+        <tr v-if="choosing === each.id && !each.isAdministrator">
+          <td></td>
+          <td colspan="6">
+            <role-choices :roles="each.roles" :whose="each.name" @change="(now) => change(each, { roles: now })" />
+          </td>
+        </tr>
       </tbody>
     </table>
   </section>
@@ -131,7 +179,7 @@ function stateOf({ id, hasLeft, account: signsInAs, hasPassword }: Account): str
 
 <style scoped>
 .list {
-  max-width: 1000px;
+  max-width: 1180px;
   padding: 4px 14px;
 }
 
@@ -143,8 +191,17 @@ function stateOf({ id, hasLeft, account: signsInAs, hasPassword }: Account): str
   text-align: right;
 }
 
+.add .roles {
+  width: 100%;
+}
+
+.add > .el-input {
+  width: 220px;
+}
+
 .add {
   display: flex;
+  flex-wrap: wrap;
   gap: 8px;
   align-items: center;
   max-width: 760px;

@@ -1,29 +1,34 @@
 <script setup lang="ts">
+import { computed } from 'vue';
 import { useRoute } from 'vue-router';
+import { useRights } from '../stores/rights.ts';
 import { useSavedSearches } from '../search/saved-searches-store.ts';
 import { useSearchTabs } from '../search/search-tabs-store.ts';
 import { Box, Calendar, Collection, Setting, Tickets } from '@element-plus/icons-vue';
 
 const route = useRoute();
 const saved = useSavedSearches();
+const rights = useRights();
 /** The catalogue is gone back to as it was left. */
 const tabs = useSearchTabs();
 
 /** The places in the order of the work. */
 const PLACES = [
-  { path: '/today', label: 'Today', icon: Calendar },
-  { path: '/intake', label: 'Intake', icon: Box },
-  { path: '/catalogue', label: 'Catalogue', icon: Collection },
-  { path: '/pull', label: 'Pull lists', icon: Tickets },
-  { path: '/setup', label: 'Setup', icon: Setting },
-];
+  { path: '/today', label: 'Today', icon: Calendar, needs: 'listener' },
+  { path: '/intake', label: 'Intake', icon: Box, needs: 'assistant' },
+  { path: '/catalogue', label: 'Catalogue', icon: Collection, needs: 'listener' },
+  { path: '/pull', label: 'Pull lists', icon: Tickets, needs: 'editor' },
+  { path: '/setup', label: 'Setup', icon: Setting, needs: 'librarian' },
+] as const;
+/** What is for others is not offered; its address says what is missing. */
+const places = computed(() => PLACES.filter(({ needs }) => rights.may(needs)));
 </script>
 
 <template>
   <nav class="rail" aria-label="Places">
     <img src="/flagstone.svg" alt="Flagstone" width="30" height="30" />
     <router-link
-      v-for="place in PLACES"
+      v-for="place in places"
       :key="place.path"
       :to="place.path === '/catalogue' ? { path: place.path, query: tabs.current?.address ?? {} } : place.path"
       class="link"

@@ -15,6 +15,9 @@ import PlayKeys from './play-keys.vue';
 import type { Marks } from './use-marks.ts';
 import ValueNumber from '../ui/value-number.vue';
 import ValueSlider from '../ui/value-slider.vue';
+import { useReadOnly } from '../ui/read-only.ts';
+
+const isReadOnly = useReadOnly();
 
 /** Finds slices, lists them, and everything that is done with them and with sync points. */
 const props = defineProps<{ row: SoundRow; marks: Marks }>();
@@ -180,7 +183,7 @@ defineExpose({ find, openCut });
         <span class="mono when" :title="`from ${inSeconds(slice.from)}`">{{ inSeconds(slice.from) }}</span>
         <span class="mono soft when">{{ ((slice.to - slice.from) / row.facts.sampleRateHz).toFixed(2) }} s</span>
         <button
-          v-if="!marks.proposed.value"
+          v-if="!marks.proposed.value && !isReadOnly"
           type="button"
           class="in-line-button"
           :aria-label="`Remove slice ${index + 1}`"
@@ -223,6 +226,7 @@ defineExpose({ find, openCut });
         />
         <span class="mono when">{{ inSeconds(point.at) }}</span>
         <button
+          v-if="!isReadOnly"
           type="button"
           class="in-line-button"
           :aria-label="`Remove sync point ${index + 1}`"

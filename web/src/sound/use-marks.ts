@@ -18,9 +18,9 @@ const REST_MS = 350;
 
 /**
  * The slices and sync points of a sound while somebody works on them: each change is an edit of the record, with its undo; slices that were found are
- * a proposal until they are kept.
+ * a proposal until they are kept. Where the record may only be looked at, they stay as they are.
  */
-export function useMarks(row: Ref<SoundRow | undefined>) {
+export function useMarks(row: Ref<SoundRow | undefined>, mayEdit: () => boolean) {
   const slices = shallowRef<Slice[]>([]);
   const syncPoints = shallowRef<SyncPoint[]>([]);
   const proposed = shallowRef<{ slices: Slice[]; syncPoints: SyncPoint[] }>();
@@ -58,6 +58,7 @@ export function useMarks(row: Ref<SoundRow | undefined>) {
 
   /** Slices in their order; the one that is chosen stays chosen. */
   function setSlices(next: Slice[], keep?: Slice): void {
+    if (!mayEdit()) return;
     slices.value = [...next].sort((a, b) => a.from - b.from || a.to - b.to);
     chosen.value = keep ? slices.value.indexOf(keep) : -1;
     unsaved = true;
@@ -65,6 +66,7 @@ export function useMarks(row: Ref<SoundRow | undefined>) {
   }
 
   function setSyncPoints(next: SyncPoint[], keep?: SyncPoint): void {
+    if (!mayEdit()) return;
     syncPoints.value = [...next].sort((a, b) => a.at - b.at);
     chosenPoint.value = keep ? syncPoints.value.indexOf(keep) : -1;
     unsaved = true;
@@ -136,7 +138,7 @@ export function useMarks(row: Ref<SoundRow | undefined>) {
   /** Takes what was found into the record; with where each slice strikes when `withPoints`. */
   function keepProposed(withPoints: boolean): void {
     const found = proposed.value;
-    if (!found) return;
+    if (!found || !mayEdit()) return;
     proposed.value = undefined;
     slices.value = found.slices;
     chosen.value = found.slices.length > 0 ? 0 : -1;

@@ -3,6 +3,7 @@ import type { FieldName } from '@flagstone/core/record/fields';
 import { defineStore } from 'pinia';
 import { ref } from 'vue';
 import { call } from '../api/client.ts';
+import { useRights } from './rights.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 
 type CodeField = NonNullable<(typeof AUTHORITY_FIELDS)[AuthorityKind]['code']>;
@@ -14,9 +15,12 @@ function kindOf(field: FieldName): AuthorityKind | undefined {
 
 /** The lists of names that records should agree on; whoever changes them hands the answer to `set`. */
 export const useAuthorities = defineStore('authorities', () => {
+  const rights = useRights();
   const list = ref<Authority[]>([]);
 
   async function load(): Promise<void> {
+    // They are for those who describe.
+    if (!rights.may('assistant')) return;
     await showingErrors(async () => {
       list.value = await call('listAuthorities');
     });

@@ -23,6 +23,7 @@ import { headingAt } from './use-groups.ts';
 import { useRowSlots } from './use-row-slots.ts';
 import { useShownColumns } from './use-shown-columns.ts';
 import { useCellBlock } from './use-cell-block.ts';
+import { useRights } from '../stores/rights.ts';
 import { useCellEditing } from './use-cell-editing.ts';
 import ListNarrowing from './list-narrowing.vue';
 
@@ -47,12 +48,14 @@ const rowHeight = computed(() => (layout.layout.density === 'roomy' ? 36 : 28));
 const template = computed(() => `32px 96px ${all.value.map((column) => `${column.width}px`).join(' ')}`);
 const block = useCellBlock(list, all);
 const { shown: columns, isAside, reveal, width } = useShownColumns(scroller, all);
+const rights = useRights();
 const { editing, draft, beginEdit, commit, commitAndMove } = useCellEditing(
   list,
   all,
   scroller,
   reveal,
   (copyId, change) => emit('edit', [copyId], change),
+  ({ collectionId }) => rights.mayIn('assistant', collectionId),
 );
 
 const HEADING_PX = 26;
@@ -325,7 +328,11 @@ useKeys('table', {
       <strong v-if="list.selectedCount.value > 0">{{
         list.everything.value ? 'All selected' : `${list.selectedCount.value.toLocaleString('en')} selected`
       }}</strong>
-      <span v-else>Click a row or press <kbd>↓</kbd> to hear it, double-click a field to edit it</span>
+      <span v-else
+        >Click a row or press <kbd>↓</kbd> to hear it{{
+          rights.may('assistant') ? ', double-click a field to edit it' : ''
+        }}</span
+      >
       <slot name="foot" />
     </div>
   </div>

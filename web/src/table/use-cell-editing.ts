@@ -1,3 +1,4 @@
+import type { SoundRow } from '@flagstone/contract/record';
 import type { RecordEdit } from '@flagstone/core/record/edit';
 import { nextTick, ref, watch, type Ref } from 'vue';
 import type { SoundList } from '../lists/use-sound-list.ts';
@@ -6,7 +7,7 @@ import type { Column } from './columns.ts';
 
 /**
  * Editing a cell of the table in place: which one, and what stands in it. The cell is known by its copy, since rows come and go while somebody types. `reveal`
- * brings a column into view by its number; `edit` is told how a row changes.
+ * brings a column into view by its number; `edit` is told how a row changes, `mayEdit` which may be.
  */
 export function useCellEditing(
   list: SoundList,
@@ -14,13 +15,14 @@ export function useCellEditing(
   scroller: Ref<HTMLElement | undefined>,
   reveal: (column: number) => void,
   edit: (copyId: number, change: RecordEdit) => void,
+  mayEdit: (row: SoundRow) => boolean,
 ) {
   const editing = ref<{ copyId: number; column: Column; before: string }>();
   const draft = ref('');
 
   async function beginEdit(index: number, column: Column | undefined): Promise<void> {
     const row = list.rows.value[index];
-    if (!row || !column?.field) return;
+    if (!row || !column?.field || !mayEdit(row)) return;
     draft.value = column.text(row);
     editing.value = { copyId: row.copyId, column, before: draft.value };
     reveal(columns.value.findIndex(({ key }) => key === column.key));

@@ -1,3 +1,4 @@
+import type { ErrorBody } from '@flagstone/contract/endpoint';
 import { ElNotification } from 'element-plus';
 import { ApiError } from '../api/client.ts';
 
@@ -20,12 +21,20 @@ export function showError(error: unknown): void {
   });
 }
 
-/** Runs something that may fail and shows its error; returns undefined then. */
-export async function showingErrors<Result>(work: () => Promise<Result>): Promise<Result | undefined> {
+/**
+ * Runs something that may fail and shows its error; returns undefined then. Where `onRefused` is given it is told, instead, that the thing asked for is not there, or not for
+ * whoever is signed in.
+ */
+export async function showingErrors<Result>(
+  work: () => Promise<Result>,
+  onRefused?: (refused: ErrorBody) => void,
+): Promise<Result | undefined> {
   try {
     return await work();
   } catch (error) {
-    showError(error);
+    const isRefused = error instanceof ApiError && ['NOT_FOUND', 'NOT_ALLOWED'].includes(error.body.code);
+    if (isRefused && onRefused) onRefused(error.body);
+    else showError(error);
     return undefined;
   }
 }

@@ -1,0 +1,350 @@
+import type { Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { api, rawApi } from '@flagstone/contract/api';
+import express from 'express';
+import { apiRoutes } from '../../server/src/routes/api-routes.ts';
+import { errorAnswer } from '../../server/src/routes/error-answer.ts';
+import { rawRoutes } from '../../server/src/routes/raw-routes.ts';
+import { TestApplication } from './test-application.ts';
+import { copiesOf, LEVELS, peopleOfEachRole, twoCollections, type Held, type Level } from './two-collections.ts';
+
+/** What a request names: the same of each of the two collections. */
+interface Asked {
+  params?: Record<string, string | number>;
+  query?: Record<string, string | number>;
+  body?: object;
+}
+type Ask = (held: Held) => Asked;
+
+/** Who may at least; `anybody` without signing in, `person` whoever is signed in, with a role or without. */
+type Least = 'anybody' | 'person' | Exclude<Level, 'none'>;
+/** What becomes of the same request for what is in the collection that is not seen: nothing is there; or the handler gets nothing of it to work with. */
+type Foreign = 'not found' | 'not allowed' | 'nothing of it' | 'the same';
+type Row = readonly [least: Least, foreign: Foreign, ask?: Ask];
+
+const of =
+  (key: keyof Held): Ask =>
+  (held) => ({ params: { id: held[key] } });
+const with_ =
+  (key: keyof Held, body: object): Ask =>
+  (held) => ({ params: { id: held[key] }, body });
+const chosen =
+  (more: object = {}): Ask =>
+  (held) => ({ body: { selection: copiesOf(held), ...more } });
+const plain =
+  (asked: Asked): Ask =>
+  () =>
+    asked;
+const steps = [{ do: 'readName', how: 'ifEmpty' }];
+const copyingOut = (held: Held): object => ({
+  what: { kind: 'sounds', selection: copiesOf(held), cut: 'whole' },
+  tree: false,
+});
+const spectrogram = { from: 0, to: 100, columns: 10, rows: 10, size: 512, scale: 'log', channel: 0 };
+const slices = {
+  sensitivity: 0.5,
+  minimumSeconds: 0.1,
+  preRollSeconds: 0,
+  postRollSeconds: 0,
+  toZeroCrossings: false,
+};
+const passkey = { id: 'x', rawId: 'x', type: 'public-key', response: {}, clientExtensionResults: {} };
+const someone = plain({ params: { id: 1 } });
+const TICKET = '11111111-2222-4333-8444-555555555555';
+
+/** Written by hand: every route, who may ask it at least, and what it says of another collection. One that is missing fails. */
+const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
+  getHealth: ['anybody', 'the same'],
+  signIn: ['anybody', 'the same', plain({ body: { account: 'a', password: 'b' } })],
+  signOut: ['anybody', 'the same'],
+  listDemoPeople: ['anybody', 'the same'],
+  signInDemo: ['anybody', 'the same', someone],
+  getLink: ['anybody', 'the same', plain({ body: { secret: 's' } })],
+  takeLink: ['anybody', 'the same', plain({ body: { secret: 's', password: 'p' } })],
+  beginPasskeySignIn: ['anybody', 'the same'],
+  signInByPasskey: ['anybody', 'the same', plain({ body: { response: passkey } })],
+
+  getSignedIn: ['person', 'the same'],
+  listPeople: ['person', 'the same'],
+  changePassword: ['person', 'the same', plain({ body: { current: 'c', password: 'p' } })],
+  listSessions: ['person', 'the same'],
+  endSession: ['person', 'the same', someone],
+  listPasskeys: ['person', 'the same'],
+  beginPasskey: ['person', 'the same'],
+  addPasskey: ['person', 'the same', plain({ body: { name: 'key', response: passkey } })],
+  endPasskey: ['person', 'the same', someone],
+  listTokens: ['person', 'the same'],
+  makeToken: ['person', 'the same', plain({ body: { name: 'nightly', days: 3 } })],
+  endToken: ['person', 'the same', someone],
+  listLayouts: ['person', 'the same'],
+  saveLayout: ['person', 'the same', plain({ body: { name: 'mine', layout: { columns: [{ key: 'name', width: 200 }], density: 'dense' } } })],
+  removeLayout: ['person', 'the same', someone],
+  listCategories: ['person', 'the same'],
+  getOverview: ['person', 'nothing of it'],
+  listCollections: ['person', 'nothing of it'],
+  listJobs: ['person', 'nothing of it'],
+  followEvents: ['person', 'nothing of it'],
+  undoLast: ['person', 'nothing of it'],
+  redoLast: ['person', 'nothing of it'],
+
+  listCatalogue: ['listener', 'nothing of it'],
+  countIndex: ['listener', 'nothing of it'],
+  listFolderLevel: ['listener', 'nothing of it'],
+  completeQuery: ['listener', 'nothing of it'],
+  readQuery: ['listener', 'nothing of it'],
+  listDrives: ['listener', 'nothing of it'],
+  listReadFolders: ['listener', 'nothing of it'],
+  listBatches: ['listener', 'nothing of it'],
+  listRelations: ['listener', 'the same'],
+  listCategoryLists: ['listener', 'the same'],
+  countCategoryUses: ['listener', 'nothing of it'],
+  listSavedSearches: ['listener', 'nothing of it'],
+  saveSearch: ['listener', 'nothing of it', plain({ body: { name: 'x', query: {}, shared: false } })],
+  removeSavedSearch: ['listener', 'the same', someone],
+  visitSavedSearch: ['listener', 'the same', someone],
+  getStatistics: ['listener', 'nothing of it'],
+  countAdded: ['listener', 'nothing of it', plain({ query: { since: '2026-01-01T00:00:00Z' } })],
+  getWaves: ['listener', 'nothing of it', ({ sound }) => ({ query: { sounds: sound } })],
+  findAlike: ['listener', 'nothing of it'],
+  markSounds: ['listener', 'nothing of it', chosen({ favourite: true })],
+  countDisagreements: ['listener', 'nothing of it', chosen()],
+  getSound: ['listener', 'not found', of('sound')],
+  getFileTime: ['listener', 'not found', of('sound')],
+  findSlices: ['listener', 'not found', with_('sound', slices)],
+  getKin: ['listener', 'not found', of('sound')],
+  listAlike: ['listener', 'not found', of('sound')],
+  getAnalysis: ['listener', 'not found', of('sound')],
+  getPeaks: ['listener', 'not found', of('sound')],
+  getSamples: ['listener', 'not found', of('sound')],
+  getCurves: ['listener', 'not found', of('sound')],
+  getSpectrogram: ['listener', 'not found', ({ sound }) => ({ params: { id: sound }, query: spectrogram })],
+  getContents: ['listener', 'not found', of('copy')],
+  streamAudio: ['listener', 'not found', of('copy')],
+
+  downloadPart: ['editor', 'not found', of('copy')],
+  exportTriedOut: ['editor', 'not found', with_('sound', { part: null, tryOut: [] })],
+  downloadTriedOut: ['editor', 'not found', ({ sound }) => ({ params: { id: sound }, query: { steps: '[]' } })],
+  listFolders: ['editor', 'nothing of it'],
+  listPullLists: ['editor', 'nothing of it'],
+  makePullList: ['editor', 'nothing of it', plain({ body: { name: 'New', show: '', scene: '' } })],
+  updatePullList: ['editor', 'not found', with_('list', { scene: '4' })],
+  removePullList: ['editor', 'not found', of('list')],
+  listPullEntries: ['editor', 'not found', of('list')],
+  addPullEntry: [
+    'editor',
+    'not found',
+    ({ list, sound }) => ({
+      params: { id: list },
+      body: { soundId: sound, part: null, tryOut: null, comment: '' },
+    }),
+  ],
+  addPullSounds: ['editor', 'not found', (held) => ({ ...of('list')(held), ...chosen()(held) })],
+  getPullListReport: ['editor', 'not found', of('list')],
+  updatePullEntry: ['editor', 'not found', with_('entry', { comment: 'x' })],
+  removePullEntry: ['editor', 'not found', of('entry')],
+  exportPullEntry: ['editor', 'not found', of('entry')],
+  prepareCopyOut: ['editor', 'nothing of it', (held) => ({ body: copyingOut(held) })],
+  copyOutToFolder: ['editor', 'nothing of it', (held) => ({ body: { ...copyingOut(held), folder: '/somewhere' } })],
+  downloadZip: ['editor', 'the same', plain({ params: { ticket: TICKET } })],
+  exportTable: [
+    'editor',
+    'nothing of it',
+    (held) => ({ body: { request: JSON.stringify({ selection: copiesOf(held), format: 'csv', columns: ['name'] }) } }),
+  ],
+
+  getBatch: ['assistant', 'not found', of('batch')],
+  listBatchRows: ['assistant', 'not found', of('batch')],
+  listUnreadable: ['assistant', 'not found', of('batch')],
+  listLearned: ['assistant', 'not found', of('collection')],
+  listPathRules: ['assistant', 'the same'],
+  listAuthorities: ['assistant', 'nothing of it'],
+  listRecipes: ['assistant', 'the same'],
+  saveRecipe: ['assistant', 'the same', plain({ body: { name: 'r', steps, shared: false } })],
+  removeRecipe: ['assistant', 'the same', someone],
+  goBack: ['assistant', 'not found', with_('sound', { revision: 1 })],
+  countValues: ['assistant', 'nothing of it', chosen()],
+  editRecords: ['assistant', 'nothing of it', chosen({ edit: { set: { notes: 'x' } } })],
+  editRows: [
+    'assistant',
+    'nothing of it',
+    ({ copy }) => ({ body: { summary: 's', edits: [{ copyId: copy, edit: { set: { notes: 'x' } } }] } }),
+  ],
+  undoChange: ['assistant', 'not found', of('change')],
+  runPathRules: ['assistant', 'nothing of it', chosen()],
+  previewRecipe: ['assistant', 'nothing of it', chosen({ steps })],
+  countRecipe: ['assistant', 'nothing of it', chosen({ steps })],
+  runRecipe: ['assistant', 'nothing of it', chosen({ steps })],
+  suggest: ['assistant', 'nothing of it', ({ copy }) => ({ body: { copyIds: [copy] } })],
+  acceptSuggestions: ['assistant', 'nothing of it', chosen({ minimumScore: 0.5, fields: ['catId'] })],
+
+  updateCollection: ['librarian', 'not found', with_('collection', { pattern: null })],
+  forgetLearned: ['librarian', 'not found', with_('collection', {})],
+  updateReadFolder: ['librarian', 'not found', with_('readFolder', { watched: false })],
+  readAgain: ['librarian', 'not found', of('readFolder')],
+  countIntake: ['librarian', 'nothing of it', plain({ body: { path: '/somewhere' } })],
+  startIntake: [
+    'librarian',
+    'not found',
+    ({ collection }) => ({ body: { path: '/somewhere', collectionId: collection } }),
+  ],
+  fileBatch: ['librarian', 'not found', of('batch')],
+  saveRelation: [
+    'librarian',
+    'the same',
+    plain({ body: { word: 'clang', related: 'clank', kind: 'same', hidden: false } }),
+  ],
+  removeRelation: ['librarian', 'the same', someone],
+  listLost: ['librarian', 'nothing of it'],
+  settleLost: ['librarian', 'nothing of it', plain({ body: { what: 'certain' } })],
+  importTable: ['librarian', 'nothing of it', plain({ query: { format: 'csv' } })],
+  planRelocation: [
+    'librarian',
+    'not allowed',
+    ({ drive, folder }) => ({ body: { driveId: drive, folder, toPath: '/somewhere' } }),
+  ],
+  planCut: [
+    'librarian',
+    'not found',
+    with_('sound', { parts: [{ from: 0, to: 10, name: '' }], fadeInSeconds: 0, fadeOutSeconds: 0 }),
+  ],
+  makePlan: ['librarian', 'nothing of it', chosen({ kind: 'write' })],
+  getPlan: ['librarian', 'not found', of('plan')],
+  listPlanItems: ['librarian', 'not found', of('plan')],
+  runPlan: ['librarian', 'not found', with_('plan', {})],
+  undoPlan: ['librarian', 'not found', of('plan')],
+  cancelJob: ['librarian', 'not found', of('job')],
+  pauseJob: ['librarian', 'not found', of('job')],
+  resumeJob: ['librarian', 'not found', of('job')],
+
+  listAccounts: ['administrator', 'the same'],
+  addAccount: ['administrator', 'the same', plain({ body: { name: 'N', account: 'nn' } })],
+  changeAccount: ['administrator', 'the same', plain({ params: { id: 1 }, body: {} })],
+  makeAccountLink: ['administrator', 'the same', someone],
+  listAudit: ['administrator', 'the same'],
+  listAuditChoices: ['administrator', 'the same'],
+  exportAudit: ['administrator', 'the same'],
+  compareCategoryList: ['administrator', 'the same', plain({ body: { list: { id: 0 } } })],
+  adoptCategoryList: ['administrator', 'the same', plain({ body: { list: { id: 0 }, source: 's', moves: {} } })],
+  updateDrive: ['administrator', 'the same', with_('drive', { name: 'X' })],
+  makeCollection: ['administrator', 'the same', plain({ body: { name: 'New' } })],
+  mergeCollection: ['administrator', 'the same', with_('collection', { intoId: 1 })],
+  // Shared by all collections: for librarians of each of them, of which there is none here.
+  addPathRule: ['administrator', 'the same', plain({ body: { pattern: 'a/**', sets: { library: 'b' } } })],
+  removePathRule: ['administrator', 'the same', someone],
+  saveAuthority: ['administrator', 'the same', plain({ body: { kind: 'creator', name: 'n', code: '' } })],
+  removeAuthority: ['administrator', 'the same', someone],
+  gatherAuthorities: ['administrator', 'the same'],
+  mergeAuthority: ['administrator', 'the same', plain({ params: { id: 1 }, body: { intoId: 2 } })],
+};
+
+let app: TestApplication;
+let server: Server;
+let own: Held;
+let foreign: Held;
+let headersOf: Record<Level, Record<string, string>>;
+
+/** Handlers that do nothing: what is decided before them is what is looked at. They say which collections they were given to work with. */
+const stubs = Object.fromEntries(
+  Object.keys(api).map((name) => [name, (_: unknown, { sight }: { sight: unknown }) => Promise.resolve({ sight })]),
+);
+const rawStubs = Object.fromEntries(
+  Object.keys(rawApi).map((name) => [
+    name,
+    (_: unknown, { sight, response }: { sight: unknown; response: express.Response }) => void response.json({ sight }),
+  ]),
+);
+
+beforeAll(async () => {
+  app = await TestApplication.open();
+  ({ own, foreign } = await twoCollections(app));
+  headersOf = await peopleOfEachRole(app);
+  const deciding = express();
+  deciding.use('/api', rawRoutes(app.context, rawStubs as never));
+  deciding.use('/api', apiRoutes(app.context, stubs as never));
+  deciding.use(errorAnswer(app.context.log));
+  server = deciding.listen(0, '127.0.0.1');
+  await new Promise((resolve) => server.once('listening', resolve));
+}, 90_000);
+afterAll(async () => {
+  server.closeAllConnections();
+  server.close();
+  await app.close();
+});
+
+const all = Object.entries({ ...api, ...rawApi }) as [keyof typeof TABLE, (typeof api)['getSound']][];
+
+/** How a request is answered: what was refused by its code, else what the handler got to work with. */
+async function answerTo(
+  name: keyof typeof TABLE,
+  { params = {}, query = {}, body }: Asked,
+  headers: Record<string, string>,
+): Promise<string> {
+  const { method, path } = { ...api, ...rawApi }[name];
+  const { port } = server.address() as AddressInfo;
+  const address = path.replace(/:(\w+)/g, (_, key: string) => String(params[key] ?? 0));
+  const asked = new URLSearchParams(Object.entries(query).map(([key, value]) => [key, String(value)]));
+  const isForm = name === 'exportTable';
+  const response = await fetch(`http://127.0.0.1:${port}/api${address}?${asked.toString()}`, {
+    method,
+    headers: {
+      ...headers,
+      ...(body ? { 'Content-Type': isForm ? 'application/x-www-form-urlencoded' : 'application/json' } : {}),
+    },
+    ...(body ? { body: isForm ? new URLSearchParams(body as Record<string, string>) : JSON.stringify(body) } : {}),
+  });
+  const said = (await response.json()) as { code?: string; message?: string; sight?: unknown };
+  if (response.ok) return `allowed in ${JSON.stringify(said.sight)}`;
+  return said.code === 'BAD_REQUEST' ? `BAD_REQUEST ${said.message}` : (said.code ?? String(response.status));
+}
+
+const rank = (least: Least): number => (least === 'anybody' || least === 'person' ? 0 : LEVELS.indexOf(least));
+const sightOf = (level: Level): string =>
+  level === 'administrator' ? '"all"' : level === 'none' ? '[]' : `[${own.collection}]`;
+
+describe('every route, asked by every role', () => {
+  it('has its line in the table', () => {
+    expect(Object.keys(TABLE).sort()).toEqual(all.map(([name]) => name).sort());
+  });
+
+  it('lets those do it who may in their own collection, and nobody else', async () => {
+    const wrong: unknown[] = [];
+    for (const [name] of all) {
+      const [least, , ask = plain({})] = TABLE[name];
+      for (const level of LEVELS) {
+        const answer = await answerTo(name, ask(own), headersOf[level]);
+        const isJobOfNobody = level === 'none' && ask(own).params?.['id'] === own.job;
+        const expected =
+          LEVELS.indexOf(level) >= rank(least)
+            ? `allowed in ${least === 'anybody' ? '[]' : sightOf(level)}`
+            : isJobOfNobody
+              ? 'NOT_FOUND'
+              : 'NOT_ALLOWED';
+        if (answer !== expected) wrong.push({ name, level, answer, expected });
+      }
+    }
+    expect(wrong).toEqual([]);
+  });
+
+  it('knows nothing of the other collection', async () => {
+    const wrong: unknown[] = [];
+    for (const [name] of all) {
+      const [least, there, ask = plain({})] = TABLE[name];
+      for (const level of LEVELS.filter((each) => each !== 'administrator')) {
+        const answer = await answerTo(name, ask(foreign), headersOf[level]);
+        const isJob = ask(foreign).params?.['id'] === foreign.job;
+        const may = `allowed in ${least === 'anybody' ? '[]' : sightOf(level)}`;
+        const expected =
+          isJob && there === 'not found'
+            ? 'NOT_FOUND'
+            : LEVELS.indexOf(level) < rank(least)
+              ? 'NOT_ALLOWED'
+              : { 'not found': 'NOT_FOUND', 'not allowed': 'NOT_ALLOWED', 'nothing of it': may, 'the same': may }[
+                  there
+                ];
+        if (answer !== expected) wrong.push({ name, level, answer, expected });
+      }
+    }
+    expect(wrong).toEqual([]);
+  });
+});

@@ -1,0 +1,105 @@
+import path from 'node:path';
+import { filterSchema } from '@flagstone/contract/selection';
+import { addPersonWith, signedInAs } from '../signed-in.ts';
+import type { TestApplication } from './test-application.ts';
+
+/** A word of which nobody may hear who does not see the other collection: it stands in every name of it. */
+export const SECRET = 'quagga';
+
+/** What a collection of the tests of rights holds, by numbers. */
+export interface Held {
+  collection: number;
+  readFolder: number;
+  drive: string;
+  folder: string;
+  batch: number;
+  copy: number;
+  sound: number;
+  plan: number;
+  change: number;
+  job: string;
+  list: number;
+  entry: number;
+}
+
+/** Fills a collection by the first person of tests: a folder that was read and filed, with a description, a plan, a pull list. */
+export async function fillCollection(
+  app: TestApplication,
+  collection: number,
+  folder: string,
+  seed: number,
+): Promise<Held> {
+  await app.put(`${folder}/wheel.wav`, { seed });
+  await app.put(`${folder}/${folder} gate.wav`, { seed: seed + 1 });
+  const { batch, job } = await app.call('startIntake', {
+    body: { path: path.join(app.drive, folder), collectionId: collection },
+  });
+  await app.ended(job);
+  const selection = { kind: 'batch' as const, batchId: batch.id };
+  const set = { fxName: `${folder} wheel`, catId: 'WATRFlow', library: folder, keywords: [folder] };
+  const { changeId } = await app.call('editRecords', { body: { selection, edit: { set } } });
+  await app.call('fileBatch', { params: { id: batch.id } });
+  const [row] = (await app.call('listBatchRows', { params: { id: batch.id } })).rows;
+  const plan = await app.call('makePlan', { body: { kind: 'write', selection } });
+  const [list] = await app.call('makePullList', { body: { name: `For ${folder}`, show: folder, scene: '' } });
+  if (!row || !list || changeId === null) throw new Error('nothing was read');
+  const [entry] = await app.call('addPullEntry', {
+    params: { id: list.id },
+    body: { soundId: row.soundId, part: null, tryOut: null, comment: `the ${folder}` },
+  });
+  const read = (await app.call('listReadFolders')).find((each) => each.collectionId === collection);
+  await app.call('saveSearch', { body: { name: 'Wheels', query: { q: 'wheel' }, shared: true } });
+  const mark = { rating: 4, addTags: [folder] };
+  await app.call('markSounds', { body: { selection: { kind: 'copies', copyIds: [row.copyId] }, ...mark } });
+  return {
+    collection,
+    readFolder: read?.id ?? 0,
+    drive: row.driveId,
+    folder: row.folder,
+    batch: batch.id,
+    copy: row.copyId,
+    sound: row.soundId,
+    plan: plan.id,
+    change: changeId,
+    job: job.id,
+    list: list.id,
+    entry: entry?.id ?? 0,
+  };
+}
+
+/** Two collections, of which the second is the one that others do not see. */
+export async function twoCollections(app: TestApplication): Promise<{ own: Held; foreign: Held }> {
+  const made = await app.call('makeCollection', { body: { name: `The ${SECRET} deal` } });
+  const foreignId = made.find(({ name }) => name.includes(SECRET))?.id ?? 0;
+  const own = await fillCollection(app, 1, 'mill', 10);
+  const foreign = await fillCollection(app, foreignId, SECRET, 20);
+  await app.measured();
+  return { own, foreign };
+}
+
+export const LEVELS = ['none', 'listener', 'editor', 'assistant', 'librarian', 'administrator'] as const;
+export type Level = (typeof LEVELS)[number];
+
+/** Somebody for each role in the first collection, with none in the other; and an administrator. */
+export async function peopleOfEachRole(app: TestApplication): Promise<Record<Level, Record<string, string>>> {
+  const { db } = app.context;
+  const withRole = async (role: 'listener' | 'editor' | 'assistant' | 'librarian') =>
+    (await addPersonWith(db, `Only ${role}`, [{ collectionId: 1, role }])).headers;
+  return {
+    none: (await addPersonWith(db, 'Without role', [])).headers,
+    listener: await withRole('listener'),
+    editor: await withRole('editor'),
+    assistant: await withRole('assistant'),
+    librarian: await withRole('librarian'),
+    administrator: signedInAs(1),
+  };
+}
+
+export const copiesOf = ({ copy }: Held) => ({ kind: 'copies' as const, copyIds: [copy] });
+export const everything = { kind: 'catalogue' as const, filter: filterSchema.parse({}) };
+
+/** Gives a person these roles and no others, without the page that does so. */
+export async function setRolesOf(app: TestApplication, id: number, roles: Record<number, string>): Promise<void> {
+  const given = Object.entries(roles).map(([collectionId, role]) => ({ collectionId: Number(collectionId), role }));
+  await app.call('changeAccount', { params: { id }, body: { roles: given } });
+}
