@@ -78,7 +78,11 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
   makeToken: ['person', 'the same', plain({ body: { name: 'nightly', days: 3 } })],
   endToken: ['person', 'the same', someone],
   listLayouts: ['person', 'the same'],
-  saveLayout: ['person', 'the same', plain({ body: { name: 'mine', layout: { columns: [{ key: 'name', width: 200 }], density: 'dense' } } })],
+  saveLayout: [
+    'person',
+    'the same',
+    plain({ body: { name: 'mine', layout: { columns: [{ key: 'name', width: 200 }], density: 'dense' } } }),
+  ],
   removeLayout: ['person', 'the same', someone],
   listCategories: ['person', 'the same'],
   getOverview: ['person', 'nothing of it'],
