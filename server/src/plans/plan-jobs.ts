@@ -4,9 +4,7 @@ import { and, asc, desc, eq, gt, inArray, lt, sql, type SQL } from 'drizzle-orm'
 import { planKindSchema, type PlanKind } from '@flagstone/contract/plans';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
-import { rightsOf } from '../rights/person-rights.ts';
-import { sightAs, type Sight } from '../rights/rights.ts';
-import { copyIsSeen } from '../rights/seen.ts';
+import { isLibrarianOf } from '../rights/person-rights.ts';
 import { copies, drives, journal, plans } from '../db/schema.ts';
 import { diskError } from '../disk/disk-errors.ts';
 import { settleLeftovers } from '../disk/leftovers.ts';
@@ -122,7 +120,6 @@ async function eachItem(
   perform: (item: JournalRow) => Promise<void>,
 ): Promise<void> {
   const forward = order === 'forward';
-  const refuseLost = refuserOfLost(app, run.job.personId);
   let last = forward ? 0 : Number.MAX_SAFE_INTEGER;
   for (;;) {
     const items = await app.db
@@ -133,7 +130,7 @@ async function eachItem(
       .limit(PAGE);
     for (const item of items) {
       last = item.id;
-      await refuseLost(item.copyId);
+      await refuseLost(app, run.job.personId, item.copyId);
       const failure = await perform(item).then(() => undefined, itemError);
       // What was begun is settled when the drive is back; nothing is a failure that only waits.
       const away = failure && needsDrive ? await driveThatWentAway(app, item) : undefined;
@@ -149,25 +146,16 @@ async function eachItem(
   }
 }
 
-/** So often it is looked up what the person may do for whom a job runs. */
-const LOOK_AT_RIGHTS_MS = 1000;
-
-/** Refuses to touch a file that whoever had the plan run may not change any more: they may have lost their role since. What was done stays done, the rest planned. */
-function refuserOfLost(app: AppContext, personId: number): (copyId: number) => Promise<void> {
-  let [sight, until]: [Sight, number] = [[], 0];
-  return async (copyId) => {
-    if (performance.now() >= until) {
-      sight = sightAs(await rightsOf(app.db, personId), 'librarian');
-      until = performance.now() + LOOK_AT_RIGHTS_MS;
-    }
-    if (sight === 'all') return;
-    const { rows } = await app.db.execute(sql`select from copies c where c.id = ${copyId} and ${copyIsSeen(sight)}`);
-    if (rows.length === 0)
-      throw new AppError(
-        'NOT_ALLOWED',
-        'Whoever had this plan run is no librarian any more of the collection of its files.',
-      );
-  };
+/**
+ * Refuses to touch a file that whoever had the plan run may not change any more: they may have lost their role since. What was done stays done, and the rest planned, for
+ * another librarian to run.
+ */
+async function refuseLost(app: AppContext, personId: number, copyId: number): Promise<void> {
+  if (!(await isLibrarianOf(app.db, personId, copyId)))
+    throw new AppError(
+      'NOT_ALLOWED',
+      'Whoever had this plan run is no librarian any more of the collection of its files.',
+    );
 }
 
 /** The name of an item's drive when it is not there any more. */
