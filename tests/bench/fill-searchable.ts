@@ -12,7 +12,9 @@ const LANES = 2;
 const NOUNS = 20_000;
 
 /** Raised whenever other sounds are made: a data folder with those of before is not taken for one of now. */
-export const DATA_VERSION = 2;
+export const DATA_VERSION = 3;
+/** Collections that hold about as many sounds each. */
+export const COLLECTIONS = 10;
 
 const LIBRARIES = 240;
 export const CREATORS = 60;
@@ -107,6 +109,13 @@ export async function fillSearchable(db: Database, count: number): Promise<void>
   const { rows } = await db.execute<{ id: string }>(sql`
     insert into drives (name, identity, root_path) values ('Made up', 'marker:made-up', '/nowhere'), ('Second', 'marker:second', '/nowhere/2') returning id`);
   const [driveId, secondId] = rows.map(({ id }) => id);
+  // Each drive is parted among the collections; what is on both may be in two.
+  await db.execute(
+    sql`insert into collections (name) select 'Collection ' || n from generate_series(2, ${COLLECTIONS}::int) n`,
+  );
+  await db.execute(sql`
+    insert into folders (drive_id, path, collection_id, added_by)
+    select d.id, 'part ' || (o.id - 1), o.id, 1 from drives d cross join collections o`);
   const chunk = (first: number, last: number): unknown[] =>
     Array.from({ length: last - first + 1 }, (_, index) => {
       const n = first + index;
@@ -188,9 +197,10 @@ export async function fillSearchable(db: Database, count: number): Promise<void>
             select n, fx_name, description, keywords, cat_id, category, sub_category, library, creator, licence, form, rating, revision,
               publisher, project, location, microphone, notes, creator_id, source_id, weight, activity, tempo from made`);
           await tx.execute(sql`
-            insert into copies (sound_id, drive_id, folder, name, size_bytes, mtime_ms, inode, container, carries_revision, changed_outside, in_file, issues, full_digest)
-            select n, drive, folder, name, 1000000 + n, n, n::text, container, 1, outside, '{}', '[]', md5(n::text)
-            from made join (values (${driveId}::uuid, false), (${secondId}::uuid, true)) d(drive, is_second) on twice or not is_second`);
+            insert into copies (sound_id, drive_id, folder, name, read_folder_id, size_bytes, mtime_ms, inode, container, carries_revision, changed_outside, in_file, issues, full_digest)
+            select n, drive, folder, name, w.id, 1000000 + n, n, n::text, container, 1, outside, '{}', '[]', md5(n::text)
+            from made join (values (${driveId}::uuid, false), (${secondId}::uuid, true)) d(drive, is_second) on twice or not is_second
+            join folders w on w.drive_id = drive and w.path = 'part ' || case when is_second then n % 7 else n % ${COLLECTIONS} end`);
           await tx.execute(sql`
             insert into analyses (sound_id, version, measures, loudness_lufs, true_peak_dbtp, channel_layout)
             select n, 1, jsonb_build_object('clippedSamples', clipped), loudness, loudness + 12, case channels when 1 then 'mono' when 2 then 'stereo' when 6 then '5.1' else '' end from made`);

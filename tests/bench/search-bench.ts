@@ -11,7 +11,7 @@ import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
 import { httpServer } from '@flagstone/server/http-server';
 import { sql } from 'drizzle-orm';
 import pino from 'pino';
-import { addTestPeople, signedInAs } from '../signed-in.ts';
+import { addPersonWith, addTestPeople, signedInAs } from '../signed-in.ts';
 import { askAsMany } from './many-clients.ts';
 import { fieldSearches } from './field-searches.ts';
 import { benchPage } from './search-page.ts';
@@ -68,8 +68,10 @@ type Body = { total?: number | { count: number } | null; rows?: unknown[] };
 
 const addressOf = (place: string, query: Query): string =>
   `${address}${place}?${new URLSearchParams({ ...query }).toString()}`;
+/** Who asks: somebody who sees everything, or three collections of ten. */
+let asker = signedInAs(1);
 async function ask(place: string, query: Query): Promise<Body> {
-  const answer = await fetch(addressOf(place, query), { headers: signedInAs(1) });
+  const answer = await fetch(addressOf(place, query), { headers: asker });
   const body = (await answer.json()) as Body;
   if (!answer.ok) throw new Error(`${place} ${JSON.stringify(query)}: ${answer.status} ${JSON.stringify(body)}`);
   return body;
@@ -176,6 +178,36 @@ try {
     );
   }
   say(line('all of them', all));
+
+  if ('rights'.includes(values.only)) {
+    // The same searches by turns, so that both meet the same caches.
+    const three = await addPersonWith(
+      db,
+      `Listener ${Date.now()}`,
+      [2, 5, 9].map((collectionId) => ({ collectionId, role: 'listener' as const })),
+    );
+    const [free, held]: [number[], number[]] = [[], []];
+    for (const [what, make] of Object.entries(KINDS)) {
+      const [without, within]: [number[], number[]] = [[], []];
+      for (let round = 0; round < ROUNDS; round += 1) {
+        const query = make();
+        for (const [headers, times] of [
+          [signedInAs(1), without],
+          [three.headers, within],
+        ] as const) {
+          asker = headers;
+          times.push(await seconds(() => everything(query)));
+        }
+      }
+      free.push(...without);
+      held.push(...within);
+      say(line(`rights: ${what}`, within, `(everything seen: ${line('', without).trim()})`));
+    }
+    asker = signedInAs(1);
+    const sum = (times: readonly number[]): number => times.reduce((total, time) => total + time, 0);
+    say(line('rights: 3 collections of 10', held, `${(sum(held) / sum(free)).toFixed(2)} x everything seen`));
+    say(line('rights: everything seen', free));
+  }
 
   if ('every field'.includes(values.only)) {
     const [ofFields, ofOrders]: [number[], number[]] = [[], []];

@@ -75,6 +75,7 @@ describe('people who come in', () => {
     await page.goto(`${server.address}/setup?show=people`);
     await page.locator('input[aria-label="Name"]').fill('Fenna Holt');
     await page.locator('input[aria-label="Account to sign in with"]').fill('fenna');
+    await walker.pick('Role of Fenna Holt in Effects', 'listener: searches and hears');
     await walker.button('Add, and make a link').click();
     await walker.shows('The link for Fenna Holt, shown this once');
     invitation = await page.$eval('code', (code) => code.textContent ?? '');
@@ -83,8 +84,21 @@ describe('people who come in', () => {
     await fenna.locator('input[name="password"]').fill(PASSWORD);
     await fenna.locator('::-p-aria([name="Sign in"][role="button"])').click();
     await fenna.waitForSelector('[aria-label^="Fenna Holt: account"]');
-    // What is for administrators alone is not offered.
+    // What is for others is not offered, and its address says what is missing.
+    const places = (): Promise<string[]> =>
+      fenna.$$eval('nav[aria-label="Places"] a', (all) => all.map((place) => place.innerText.trim()));
+    expect(await places()).toEqual(['Today', 'Catalogue']);
     await fenna.goto(`${server.address}/setup`);
+    await fenna.waitForFunction(() => document.body.innerText.includes('Setup needs a librarian'));
+    await fenna.waitForFunction(() => document.body.innerText.includes('You are a listener in “Effects”'));
+    await fenna.goto(`${server.address}/sound/4711`);
+    await fenna.waitForFunction(() => document.body.innerText.includes('There is no sound 4711.'));
+    // As soon as she is made one, the page is there.
+    await fenna.goto(`${server.address}/setup`);
+    await fenna.waitForFunction(() => document.body.innerText.includes('Setup needs a librarian'));
+    await walker.button('Roles of Fenna Holt').click();
+    await walker.pick('Role of Fenna Holt in Effects', 'librarian: also names, writes, files');
+    await walker.shows('librarian in Effects');
     await fenna.waitForSelector('[role="tab"]');
     const tabs = await fenna.$$eval('[role="tab"]', (all) => all.map((tab) => (tab as HTMLElement).innerText));
     expect(tabs).toContain('Drives');

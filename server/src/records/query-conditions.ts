@@ -126,6 +126,19 @@ export async function drivesAsked(db: Queryable, line: string): Promise<KnownDri
   return new Map([...asked.keys()].map((key, at) => [key, rows[0]?.terms[at] ?? '']));
 }
 
+/** Fields that say something of copies: where they lie, what they are called, how they stand to the record. */
+const OF_COPIES: readonly string[] = ['name', 'folder', 'in', 'drive', 'container', 'state', 'copies'];
+
+/** Whether a search line asks something of copies by a field; words alone may stand in their paths too. */
+export function asksOfCopies(line: string): boolean {
+  const isOne = (node: QueryNode): boolean => {
+    if (node.kind === 'all' || node.kind === 'any') return node.parts.some(isOne);
+    if (node.kind === 'not') return isOne(node.part);
+    return node.kind === 'field' && OF_COPIES.includes(node.field);
+  };
+  return isOne(parseQuery(line, true).query);
+}
+
 const keyOfDrives = (field: string, test: TextTest): string => JSON.stringify([field, test]);
 
 /** The text query over terms for a field about drives, as PostgreSQL works it out; undefined for any other field. */

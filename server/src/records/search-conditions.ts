@@ -10,7 +10,7 @@ import { records } from '../db/schema.ts';
 import type { Sight } from '../rights/rights.ts';
 import { collectionIsSeen, copyIsSeen, type SeenFilter } from '../rights/seen.ts';
 import { stateCondition } from './copy-state.ts';
-import { drivesAsked, queryConditions, type KnownDrives } from './query-conditions.ts';
+import { asksOfCopies, drivesAsked, queryConditions, wordsAsked, type KnownDrives } from './query-conditions.ts';
 
 /** Brings the search rows of sounds up to date with their records and copies; makes those that are missing. */
 export async function refreshSearch(db: Queryable, soundIds: readonly number[]): Promise<void> {
@@ -45,14 +45,14 @@ export async function conditionsNow(db: Queryable, asked: SeenFilter): Promise<C
   const sets = await setsNow(db, asked);
   const drives = await drivesAsked(db, asked.q);
   return (filter, isNamed = false) =>
-    asSeen(asked.seenBy, sets, [sql`f.filed`, ...narrowing(filter, { kind: 'catalogue' }, isNamed, drives)]);
+    asSeen(filter, asked.seenBy, sets, [sql`f.filed`, ...narrowing(filter, { kind: 'catalogue' }, isNamed, drives)]);
 }
 
 /** What a filter asks of search rows `f`, and in a batch of records `r`, copies `c` and batch items `b`. */
 export function filterConditions(filter: SeenFilter, source: { kind: 'catalogue' | 'batch' }): SQL[] {
   const { seenBy } = filter;
   const conditions = narrowing(filter, source);
-  if (source.kind === 'catalogue') return asSeen(seenBy, setsOf(filter), conditions);
+  if (source.kind === 'catalogue') return asSeen(filter, seenBy, setsOf(filter), conditions);
   const inAsked = filter.collection === '' ? [] : [sql`f.collection_set = any(${setsOf(filter).some})`];
   return [...conditions, ...inAsked, ...(seenBy === 'all' ? [] : [copyIsSeen(seenBy)])];
 }
@@ -94,15 +94,19 @@ async function setsNow(db: Queryable, filter: SeenFilter): Promise<Sets> {
 
 /**
  * Conditions for whoever sees some collections. What a sound says in the paths of copies that they do not see is not found: where there are such, the conditions have to hold
- * of what is left without them.
+ * of what is left without them. That is dear to find out, so it is left where the words stand in the record anyway, or nothing is asked of copies.
  */
-function asSeen(seenBy: Sight, { some, mixed }: Sets, conditions: readonly SQL[]): SQL[] {
+function asSeen(filter: ListFilter, seenBy: Sight, { some, mixed }: Sets, conditions: readonly SQL[]): SQL[] {
   const all = [...(some ? [sql`f.collection_set = any(${some})`] : []), ...conditions];
   if (seenBy === 'all' || !mixed) return all;
+  const words = wordsAsked(filter.q, filter.also);
+  const isOfCopies = asksOfCopies(filter.q) || filter.state !== '';
+  if (!words && !isOfCopies) return all;
+  const inRecord = words && !isOfCopies ? sql`or ts_filter(f.search, '{a,b,c}') @@ ${words}` : sql``;
   const seen = sql`flagstone_seen_row(f.sound_id, ${idList(seenBy)}::int[])`;
   return [
     ...all,
-    sql`(f.collection_set <> all(${mixed}) or exists (select from ${seen} f where ${allOf(conditions)}))`,
+    sql`(f.collection_set <> all(${mixed}) ${inRecord} or exists (select from ${seen} f where ${allOf(conditions)}))`,
   ];
 }
 

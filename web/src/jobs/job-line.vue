@@ -5,12 +5,25 @@ import { ElButton, ElProgress } from 'element-plus';
 import { computed, ref } from 'vue';
 import { call } from '../api/client.ts';
 import { counted, formatTimeLeft, formatWhen } from '../ui/format.ts';
+import { useRights } from '../stores/rights.ts';
+import { useSession } from '../stores/session.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 import { countsOf, findingsOf, rateOf, stateOf } from './job-words.ts';
 
 /** One job with what can be done about it. */
 const props = defineProps<{ job: Job }>();
 
+const rights = useRights();
+const session = useSession();
+/** Who asked for it may stop it, and so may librarians of what it works on. */
+const isOurs = computed(() => {
+  const { personId, collectionIds } = props.job;
+  return (
+    personId === session.personId ||
+    rights.isAdministrator ||
+    (collectionIds.length > 0 && rights.mayInAll('librarian', collectionIds))
+  );
+});
 const now = useNow({ interval: 1000 });
 const isOpen = ref(false);
 const isUnderWay = computed(() => ['running', 'waiting', 'paused'].includes(props.job.state));
@@ -38,7 +51,7 @@ function ask(what: 'cancelJob' | 'pauseJob' | 'resumeJob'): void {
   <li>
     <div class="line">
       <strong>{{ job.title }}</strong>
-      <span class="acts">
+      <span v-if="isOurs" class="acts">
         <el-button
           v-if="job.state === 'running' || (job.state === 'waiting' && job.awaitsDrive === null)"
           link

@@ -117,6 +117,7 @@ const isOver = ({ endsAt }: ApiToken): boolean => new Date(endsAt) < new Date();
 }
 
 .role {
+  flex: none;
   width: 190px;
 }
 

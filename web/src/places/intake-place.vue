@@ -2,20 +2,24 @@
 import type { Drive } from '@flagstone/contract/drives';
 import type { Batch } from '@flagstone/contract/intake';
 import { ElButton, ElInput, ElOption, ElProgress, ElSelect, ElTag } from 'element-plus';
-import { onBeforeUnmount, onMounted, ref, watch } from 'vue';
+import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import { call } from '../api/client.ts';
 import { counted, formatBytes, formatWhen } from '../ui/format.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 import { useCollections } from '../stores/collections.ts';
+import { useRights } from '../stores/rights.ts';
 import { useLive } from '../stores/live.ts';
 import { otherAudioOf } from '../intake/other-audio.ts';
 import FolderPicker from '../ui/folder-picker.vue';
 
 const router = useRouter();
 const live = useLive();
+const rights = useRights();
 const collections = useCollections();
 void collections.load();
+/** Those that take folders of whoever asks. */
+const choices = computed(() => collections.open.filter(({ id }) => rights.mayIn('librarian', id)));
 /** Of a folder that is read for the first time; none leaves it with the folder above it. */
 const collectionId = ref<number>();
 const batches = ref<Batch[]>([]);
@@ -73,7 +77,7 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
 
 <template>
   <div class="intake">
-    <section class="panel add">
+    <section v-if="rights.may('librarian')" class="panel add">
       <h1>Bring sounds in</h1>
       <p class="soft">
         Name a folder of a drive. Its files stay where they are; Flagstone reads their headers and lists what they say.
@@ -94,7 +98,7 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
           aria-label="Name of the batch"
         />
         <el-select
-          v-if="collections.open.length > 1"
+          v-if="choices.length > 1"
           v-model="collectionId"
           :persistent="false"
           class="collection"
@@ -104,7 +108,7 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
           :empty-values="[undefined, null]"
           :value-on-clear="() => undefined"
         >
-          <el-option v-for="each in collections.open" :key="each.id" :value="each.id" :label="each.name" />
+          <el-option v-for="each in choices" :key="each.id" :value="each.id" :label="each.name" />
         </el-select>
         <el-button :loading="counting" :disabled="path.trim() === ''" @click="countOnly">Count only</el-button>
         <el-button type="primary" native-type="submit" :loading="starting" :disabled="path.trim() === ''"

@@ -298,6 +298,9 @@ const channelNames = computed(() => [
           {{ each.label }}
         </button>
       </div>
+      <p v-if="!mayEdit && ['slices', 'facts'].includes(panel)" class="soft note" role="note">
+        ◌ To look at: changing it needs an assistant, which you are not here.
+      </p>
       <read-only v-if="panel === 'slices'" :on="!mayEdit">
         <slice-panel ref="slicing" :key="row.soundId" :row="row" :marks="marks" @play="playSlice" />
       </read-only>
@@ -336,6 +339,11 @@ const channelNames = computed(() => [
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
+}
+
+.note {
+  margin: 0;
+  padding: 8px 12px 0;
 }
 
 .pictures {

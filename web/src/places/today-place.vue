@@ -174,7 +174,7 @@ const growthBars = computed(() =>
           </li>
         </ul>
       </section>
-      <section class="panel">
+      <section v-if="rights.may('editor')" class="panel">
         <h2>Latest jobs</h2>
         <p v-if="jobs.length === 0" class="soft">None yet.</p>
         <ul>

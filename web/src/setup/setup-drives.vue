@@ -103,7 +103,12 @@ const INTERVALS = [
   { value: 360, label: 'Every 6 hours' },
   { value: 1440, label: 'Every day' },
 ];
-const collectionChoices = computed(() => collections.list.map(({ id, name }) => ({ value: id, label: name })));
+/** Where a folder can be put; those in which somebody is no librarian are only named. */
+const collectionChoices = computed(() =>
+  collections.list
+    .filter(({ id }) => rights.mayIn('librarian', id) || folders.value.some(({ collectionId }) => collectionId === id))
+    .map(({ id, name }) => ({ value: id, label: name })),
+);
 const recipeChoices = computed(() => [
   { value: 0, label: 'None' },
   ...recipes.value.map(({ id, name }) => ({ value: id, label: name })),

@@ -34,6 +34,9 @@ const needs = computed(() => `${props.place} is for ${props.role}s, and those wh
 
 <style scoped>
 .missing {
+  display: grid;
+  gap: 10px;
+  align-content: start;
   max-width: 560px;
   padding: 48px 32px;
 }

@@ -1,6 +1,7 @@
 <script setup lang="ts" generic="About">
 import { ElInput } from 'element-plus';
 import { ref, useId, watch } from 'vue';
+import { useReadOnly } from './read-only.ts';
 import { TextDraft, type SaveText } from './text-draft.ts';
 
 /**
@@ -43,6 +44,7 @@ watch(
   },
 );
 
+const isReadOnly = useReadOnly();
 const listId = useId();
 let cancelling = false;
 
@@ -74,6 +76,8 @@ function leave(): void {
     :value="text"
     class="el-textarea__inner text"
     rows="2"
+    :readonly="isReadOnly"
+    :class="{ shown: isReadOnly }"
     :placeholder="placeholder"
     :aria-label="label"
     v-bind="$attrs"
@@ -111,6 +115,11 @@ function leave(): void {
   font-size: 12px;
   /* Browsers that do not know this show two rows. */
   field-sizing: content;
+}
+
+.text.shown {
+  background: var(--ground);
+  color: var(--ink-soft);
 }
 
 .text:focus {

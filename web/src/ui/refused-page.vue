@@ -18,6 +18,9 @@ defineProps<{ refused: ErrorBody; back: string; backLabel: string }>();
 
 <style scoped>
 .refused {
+  display: grid;
+  gap: 10px;
+  align-content: start;
   max-width: 560px;
   padding: 48px 32px;
 }
