@@ -7,6 +7,8 @@ export const changeSchema = z.object({
   changed: z.number(),
   /** Of an undoing: records that kept what was changed in them since. */
   kept: z.number().default(0),
+  /** Records that somebody else changed in the same field since the edit was decided; they are as they left them. */
+  leftOut: z.number().default(0),
   summary: z.string(),
 });
 export type ChangeResult = z.infer<typeof changeSchema>;

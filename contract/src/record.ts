@@ -131,6 +131,43 @@ export const fieldValuesSchema = z.object({
 });
 export type FieldValues = z.infer<typeof fieldValuesSchema>;
 
+const SNAPSHOT = /^\d{1,18}:\d{1,18}:(\d{1,18}(,\d{1,18})*)?$/;
+
+/** Whether a text is a snapshot, its numbers in their order, without which PostgreSQL does not read it. */
+function isSnapshot(text: string): boolean {
+  if (!SNAPSHOT.test(text)) return false;
+  const [least = 0n, end = 0n, ...within] = text.split(/[:,]/).filter(Boolean).map(BigInt);
+  const ascends = within.every((each, at) => each < end && each >= least && each > (within[at - 1] ?? 0n));
+  return least > 0n && least <= end && ascends;
+}
+
+/**
+ * What was known of records when an edit was decided: the revision of those that were on show, and of all others the state of the database that the list was read
+ * from. What somebody else changed in the same field since is not overwritten.
+ */
+export const asOfSchema = z.strictObject({
+  revisions: z
+    .array(z.strictObject({ soundId: z.number().int().positive(), revision: z.number().int().positive() }))
+    .max(2000)
+    .default([]),
+  /** A snapshot of PostgreSQL, as a list's page told it. */
+  snapshot: z.string().max(4000).refine(isSnapshot, 'is no snapshot').optional(),
+});
+export type AsOf = z.infer<typeof asOfSchema>;
+
+/** A field that two changed at once: what somebody else made of it since, and what was to be saved. */
+export const editConflictSchema = z.object({
+  soundId: z.number(),
+  /** The record's, with what they made of it. */
+  revision: z.number(),
+  field: z.enum(FIELD_NAMES),
+  theirs: z.unknown(),
+  mine: z.unknown(),
+  person: z.string(),
+  at: z.string(),
+});
+export type EditConflict = z.infer<typeof editConflictSchema>;
+
 /** Rows of a list, and where the next ones begin. */
 export const soundPageSchema = z.object({
   rows: z.array(soundRowSchema),
@@ -139,6 +176,8 @@ export const soundPageSchema = z.object({
   total: z.number().nullable(),
   /** The total is in proportion to a sample. */
   isApproximate: z.boolean(),
+  /** The state of the database that the rows are of, for edits of what is not on show: see asOfSchema. */
+  snapshot: z.string(),
 });
 export type SoundPage = z.infer<typeof soundPageSchema>;
 
@@ -163,7 +202,8 @@ export const recordEndpoints = {
   }),
   editRecords: endpoint('PATCH', '/records', {
     needs: as('assistant', 'selection'),
-    body: z.strictObject({ selection: selectionSchema, edit: recordEditSchema }),
+    /** `asOf`: what was known as it was decided. A script that does not say overwrites. */
+    body: z.strictObject({ selection: selectionSchema, edit: recordEditSchema, asOf: asOfSchema.optional() }),
     response: changeSchema,
   }),
   /** An edit for each row of its own, as one change: what was pasted from a spreadsheet, what was copied from one sound onto others. */
@@ -175,6 +215,7 @@ export const recordEndpoints = {
         .array(z.strictObject({ copyId: z.number().int().positive(), edit: recordEditSchema }))
         .min(1)
         .max(5000),
+      asOf: asOfSchema.optional(),
     }),
     response: changeSchema,
   }),

@@ -5,6 +5,7 @@
 export const ERROR_REMEDIES = {
   BAD_REQUEST: 'Correct the marked values and send again.',
   NOT_FOUND: 'It may have been removed by somebody else; reload the list.',
+  EDIT_CONFLICT: 'Choose what stays: theirs, yours, or both.',
   CONFLICT: 'Somebody changed this meanwhile; reload and try again.',
   SIGN_IN_REQUIRED: 'Sign in, then try again. What was typed stays.',
   SIGN_IN_REFUSED: 'Check both. Who forgot the password asks an administrator for a new link.',

@@ -40,6 +40,8 @@ import {
 export const bytea = customType<{ data: Buffer }>({ dataType: () => 'bytea' });
 /** A point of the extension cube: the feature vector of a sound. */
 const cube = customType<{ data: string }>({ dataType: () => 'cube' });
+/** The number of a transaction, which is never given again. */
+const xid8 = customType<{ data: string }>({ dataType: () => 'xid8' });
 export const at = (name: string) => timestamp(name, { withTimezone: true });
 export const created = () => at('created_at').notNull().defaultNow();
 export const textField = (name: string) => text(name).notNull().default('');
@@ -316,6 +318,10 @@ export const changes = pgTable('changes', {
   /** The change that this one took back. */
   undoes: bigint('undoes', { mode: 'number' }),
   undoneBy: bigint('undone_by', { mode: 'number' }),
+  /** By which a snapshot of the database tells whether it was there. */
+  transaction: xid8('transaction')
+    .notNull()
+    .default(sql`pg_current_xact_id()`),
   createdAt: created(),
 });
 

@@ -18,6 +18,7 @@ import { relevantPage } from './relevance.ts';
 import { planOf, WAYS_THROUGH_ALL, type SearchPlan } from './search-plan.ts';
 import { allOf } from '../db/sql-parts.ts';
 import { catalogueTables, conditionsNow, filterConditions, isNarrow } from '../records/search-conditions.ts';
+import { snapshotNow } from '../records/edit-conflicts.ts';
 import { batchTables, rowsInOrder } from '../records/sound-rows.ts';
 
 type Source = { kind: 'batch'; batchId: number } | { kind: 'catalogue' };
@@ -57,6 +58,8 @@ const OF_RECORD: readonly SortKey[] = ['description', 'keywords', 'creatorId', '
 
 /** One page of a batch or of the catalogue, by key: page one hundred costs what page one costs. How much there is in all stands on the first. */
 export async function listRows(app: AppContext, source: Source, query: SeenQuery): Promise<SoundPage> {
+  // Before anything is read: what is changed while the page is made counts as changed after it.
+  const snapshot = await snapshotNow(app.db);
   const [page, counted] = await (source.kind === 'catalogue'
     ? cataloguePage(app, query)
     : batchPage(app, source.batchId, query));
@@ -65,6 +68,7 @@ export async function listRows(app: AppContext, source: Source, query: SeenQuery
     next: page.next,
     total: counted?.count ?? null,
     isApproximate: counted?.isApproximate ?? false,
+    snapshot,
   };
 }
 

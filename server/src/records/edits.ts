@@ -3,6 +3,7 @@ import { AppError } from '@flagstone/core/errors';
 import { applyEdit, type RecordEdit } from '@flagstone/core/record/edit';
 import {
   differingFields,
+  fieldLabel,
   FIELD_NAMES,
   FIELDS,
   sameValue,
@@ -11,13 +12,14 @@ import {
 } from '@flagstone/core/record/fields';
 import { fieldsNotCarried } from '@flagstone/core/record/in-step';
 import type { ChangeResult } from '@flagstone/contract/changes';
-import type { SoundRow } from '@flagstone/contract/record';
+import type { AsOf, EditConflict, SoundRow } from '@flagstone/contract/record';
 import { and, desc, eq, gt, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Sight } from '../rights/rights.ts';
 import type { SeenSelection } from '../rights/seen.ts';
 import type { Queryable, Transaction } from '../db/connect.ts';
 import { changes, copies, people, recordRevisions, records } from '../db/schema.ts';
+import { conflictsOf } from './edit-conflicts.ts';
 import { learnFrom } from './learning.ts';
 import { idList } from '../db/sql-parts.ts';
 import { refreshSearch } from './search-conditions.ts';
@@ -36,18 +38,30 @@ interface Change {
   learns?: boolean;
 }
 
+/** What was known as edits were decided, and which fields each of them decides. */
+interface Knowing {
+  asOf: AsOf;
+  fieldsOf: (soundId: number) => readonly FieldName[];
+}
+
+const fieldsSetBy = (edit: RecordEdit | undefined): FieldName[] =>
+  FIELD_NAMES.filter((name) => edit?.set?.[name] !== undefined);
+
 /** Records that are worked on in one go: more would keep everybody else waiting for the main thread. */
 const EDITED_AT_ONCE = 50;
 
-/** One edit for all records of a selection, as one change that can be undone as one. */
+/** One edit for all records of a selection, as one change that can be undone as one. Throws EDIT_CONFLICT for one record in which somebody else changed the same. */
 export async function editSelection(
   app: AppContext,
   selection: SeenSelection,
   edit: RecordEdit,
   personId: number,
+  asOf?: AsOf,
 ): Promise<ChangeResult> {
   const summary = describeEdit(edit);
-  return changeRecords(app, { kind: 'edit', summary, personId, learns: true }, async (apply, inside) => {
+  const knowing = asOf && { asOf, fieldsOf: () => fieldsSetBy(edit) };
+  const change = { kind: 'edit' as const, summary, personId, learns: true };
+  const result = await changeRecords(app, change, knowing, async (apply, inside) => {
     let rows = 0;
     for await (const page of selectedRows(inside.db, selection, EDITED_AT_ONCE)) {
       rows += page.length;
@@ -58,6 +72,15 @@ export async function editSelection(
     }
     if (rows === 0) throw new AppError('NOTHING_SELECTED', 'The selection holds no rows.');
   });
+  return toldIfOne(result, selection.kind === 'copies' && selection.copyIds.length === 1);
+}
+
+/** Of one record it is said what two changed at once; of many, how many were left out. Throws EDIT_CONFLICT. */
+function toldIfOne({ conflicts, ...result }: Changed, isOne: boolean): ChangeResult {
+  const [first] = conflicts;
+  if (!isOne || !first) return result;
+  const message = `${first.person} changed ${fieldLabel(first.field)} meanwhile.`;
+  throw new AppError('EDIT_CONFLICT', message, { details: { conflicts } });
 }
 
 /**
@@ -69,13 +92,16 @@ export async function editRowByRow(
   selection: SeenSelection,
   change: Change,
   editsFor: (rows: SoundRow[], inside: AppContext) => Promise<(RecordEdit | undefined)[]>,
+  asOf?: AsOf,
 ): Promise<ChangeResult> {
   const met = new Set<number>();
-  return changeRecords(app, change, async (apply, inside) => {
+  let edits = new Map<number, RecordEdit>();
+  const knowing = asOf && { asOf, fieldsOf: (soundId: number) => fieldsSetBy(edits.get(soundId)) };
+  const result = await changeRecords(app, change, knowing, async (apply, inside) => {
     for await (const page of selectedRows(inside.db, selection, EDITED_AT_ONCE)) {
       const rows = page.filter(({ soundId }) => !met.has(soundId) && met.add(soundId));
       const asked = await editsFor(rows, inside);
-      const edits = new Map(
+      edits = new Map(
         rows.flatMap((row, index) => {
           const edit = asked[index];
           return edit ? [[row.soundId, edit] as const] : [];
@@ -84,6 +110,7 @@ export async function editRowByRow(
       await apply([...edits.keys()], (record) => applyEdit(record, edits.get(record.soundId) ?? {}, app.categories));
     }
   });
+  return toldIfOne(result, selection.kind === 'copies' && selection.copyIds.length === 1);
 }
 
 /** An edit for every record `r` of which a condition holds, as one change. */
@@ -93,7 +120,7 @@ export function editSounds(
   change: Change,
   editFor: (record: SoundRecord) => RecordEdit,
 ): Promise<ChangeResult> {
-  return changeRecords(app, change, async (apply, { db }) => {
+  return changeRecords(app, change, undefined, async (apply, { db }) => {
     for (let after = 0; ;) {
       const { rows } = await db.execute<{ sound_id: number }>(
         sql`select sound_id from records r where ${condition} and sound_id > ${after} order by sound_id limit ${EDITED_AT_ONCE}`,
@@ -114,12 +141,13 @@ export function editRows(
   summary: string,
   personId: number,
   sight: Sight,
+  asOf?: AsOf,
 ): Promise<ChangeResult> {
   const byCopy = new Map(edits.map(({ copyId, edit }) => [copyId, edit]));
   const selection: SeenSelection = { kind: 'copies', copyIds: [...byCopy.keys()], seenBy: sight };
-  return editRowByRow(app, selection, { kind: 'edit', summary, personId, learns: true }, (rows) =>
-    Promise.resolve(rows.map(({ copyId }) => byCopy.get(copyId))),
-  );
+  const change = { kind: 'edit' as const, summary, personId, learns: true };
+  const editsFor = (rows: SoundRow[]) => Promise.resolve(rows.map(({ copyId }) => byCopy.get(copyId)));
+  return editRowByRow(app, selection, change, editsFor, asOf);
 }
 
 function describeEdit(edit: RecordEdit): string {
@@ -131,6 +159,8 @@ function describeEdit(edit: RecordEdit): string {
 
 type Apply = (soundIds: readonly number[], next: (record: RecordRow) => SoundRecord) => Promise<void>;
 
+type Changed = ChangeResult & { conflicts: EditConflict[] };
+
 /**
  * Runs a change in one transaction: `work` calls `apply` with ids and what each record becomes; every record that really differs gets a
  * revision. Nothing is recorded when nothing differs. `work` reads by the context that it is given, in the same transaction, and
@@ -139,16 +169,26 @@ type Apply = (soundIds: readonly number[], next: (record: RecordRow) => SoundRec
 async function changeRecords(
   app: AppContext,
   change: Change,
+  knowing: Knowing | undefined,
   work: (apply: Apply, inside: AppContext) => Promise<void>,
   atEnd: (db: Queryable, changeId: number) => Promise<void> = () => Promise.resolve(),
-): Promise<ChangeResult> {
+): Promise<Changed> {
   const touched: number[] = [];
+  const conflicts: EditConflict[] = [];
   const changeId = await app.db.transaction(async (tx) => {
     const { learns = false, ...recorded } = change;
     const [row] = await tx.insert(changes).values(recorded).returning({ id: changes.id });
     if (!row) throw new AppError('INTERNAL', 'The change could not be recorded.');
     const apply: Apply = async (soundIds, next) => {
-      touched.push(...(await applyToRecords(tx, row.id, soundIds, next, learns)));
+      const applied = await applyToRecords(
+        tx,
+        { id: row.id, learns, personId: change.personId },
+        soundIds,
+        next,
+        knowing,
+      );
+      touched.push(...applied.touched);
+      conflicts.push(...applied.conflicts);
     };
     await work(apply, { ...app, db: tx });
     if (touched.length > 0) {
@@ -159,35 +199,40 @@ async function changeRecords(
     return null;
   });
   if (touched.length > 0) await app.live.publish(app.db, { type: 'records', soundIds: touched });
-  return { changeId, changed: touched.length, kept: 0, summary: change.summary };
+  const leftOut = new Set(conflicts.map(({ soundId }) => soundId)).size;
+  return { changeId, changed: touched.length, kept: 0, leftOut, summary: change.summary, conflicts };
 }
 
 async function applyToRecords(
   tx: Transaction,
-  changeId: number,
+  change: { id: number; learns: boolean; personId: number },
   soundIds: readonly number[],
   next: (record: RecordRow) => SoundRecord,
-  learns: boolean,
-): Promise<number[]> {
+  knowing: Knowing | undefined,
+): Promise<{ touched: number[]; conflicts: EditConflict[] }> {
   const unique = [...new Set(soundIds)];
-  if (unique.length === 0) return [];
+  if (unique.length === 0) return { touched: [], conflicts: [] };
   const rows = await tx
     .select()
     .from(records)
     .where(inArray(records.soundId, unique))
     .orderBy(records.soundId)
     .for('update');
-  const changed = rows.flatMap((row) => {
+  const wanted = rows.flatMap((row) => {
     const after = next(row);
     const fields = differingFields(row, after);
     return fields.length === 0 ? [] : [{ row, after, fields }];
   });
-  if (changed.length === 0) return [];
+  const decided = wanted.map(({ row, after }) => ({ row, after, fields: knowing?.fieldsOf(row.soundId) ?? [] }));
+  const conflicts = knowing ? await conflictsOf(tx, decided, knowing.asOf, change.personId) : [];
+  const leftOut = new Set(conflicts.map(({ soundId }) => soundId));
+  const changed = wanted.filter(({ row }) => !leftOut.has(row.soundId));
+  if (changed.length === 0) return { touched: [], conflicts };
   await tx.insert(recordRevisions).values(
     changed.map(({ row, after, fields }) => ({
       soundId: row.soundId,
       revision: row.revision + 1,
-      changeId,
+      changeId: change.id,
       before: pick(row, fields),
       after: pick(after, fields),
     })),
@@ -196,14 +241,14 @@ async function applyToRecords(
     tx,
     changed.map(({ row, after }) => ({ ...after, soundId: row.soundId })),
   );
-  if (learns) await learnFrom(tx, changed);
+  if (change.learns) await learnFrom(tx, changed);
   const ids = changed.map(({ row }) => row.soundId);
   await markCarrying(
     tx,
     new Map(changed.map(({ row, after }) => [row.soundId, { record: after, revision: row.revision + 1 }] as const)),
   );
   await refreshSearch(tx, ids);
-  return ids;
+  return { touched: ids, conflicts };
 }
 
 /** A copy whose file already says what its record now says is in step, for instance after an undo. */
@@ -256,7 +301,7 @@ export async function undoChange(
   if (change.undoneBy !== null) throw new AppError('NOT_UNDOABLE', 'This change was undone already.');
   const learns = await wereDecisions(app, change);
   let kept = 0;
-  const result = await changeRecords(
+  const { conflicts: _none, ...result } = await changeRecords(
     app,
     // What undoes an undoing is an act like any other, and can be undone itself.
     change.kind === 'undo'
@@ -269,6 +314,7 @@ export async function undoChange(
           runId,
         }
       : { kind: 'undo', summary: `Undo: ${change.summary}`, personId, undoes: changeId, learns, runId },
+    undefined,
     async (apply, { db }) => {
       // Two who undo the same at once: the second finds it undone.
       const [still] = await db.select().from(changes).where(eq(changes.id, changeId)).for('update');
@@ -397,7 +443,9 @@ export async function goBack(
   const then: Partial<SoundRecord> = {};
   for (const { before } of later) Object.assign(then, before);
   const change = { kind: 'edit' as const, summary: `Back to revision ${revision}`, personId, learns: true };
-  const result = await changeRecords(app, change, (apply) => apply([soundId], (now) => ({ ...now, ...then })));
+  const { conflicts: _none, ...result } = await changeRecords(app, change, undefined, (apply) =>
+    apply([soundId], (now) => ({ ...now, ...then })),
+  );
   if (result.changeId === null)
     throw new AppError('NOT_UNDOABLE', `The record says what it said with revision ${revision}.`);
   return result;

@@ -1,0 +1,1 @@
+ALTER TABLE "changes" ADD COLUMN "transaction" "xid8" DEFAULT pg_current_xact_id() NOT NULL;
