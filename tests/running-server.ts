@@ -74,7 +74,7 @@ export class RunningServer {
     const answer = await fetch(`${this.address}/api/accounts`, {
       method: 'POST',
       headers: { ...this.headers, 'Content-Type': 'application/json' },
-      body: JSON.stringify({ name, account }),
+      body: JSON.stringify({ name, account, roles: [{ collectionId: 1, role: 'librarian' }] }),
     });
     const { secret } = (await answer.json()) as { secret: string };
     return this.takeLink(secret);

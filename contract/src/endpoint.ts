@@ -30,7 +30,7 @@ export type Subject =
   | 'plan'
   | 'change'
   | 'job'
-  /** A pull list is seen by whoever made it, and by those who see a sound in it. */
+  /** A pull list is seen by whoever made it, by those who see a sound in it, and, while it is empty, by everybody who may fill it. */
   | 'pullList'
   | 'pullEntry';
 

@@ -206,6 +206,47 @@ describe('typing while colleagues save', () => {
     expect(rows.map(({ record }) => [...record.keywords].sort())).toContainEqual(['mine', 'theirs']);
     await walker.press('Escape');
   });
+
+  step('asks what stays where two wrote in the same field, and keeps both together', async () => {
+    const NOTES = '[data-field="notes"] textarea';
+    interface Row {
+      copyId: number;
+      record: { notes: string };
+    }
+    const rowsNow = async (): Promise<Row[]> =>
+      (await api<{ rows: Row[] }>('GET', `/batches/${batches.get('kiln')}/rows`)).rows;
+    await page.goto(`${server.address}/intake/${batches.get('kiln')}`);
+    await rowsAre(3);
+    await page.locator(firstRow).click();
+    await page.waitForSelector(NOTES);
+    // The page does not know yet what the colleague wrote.
+    const { release } = await holdBack(/\/rows\?/);
+    const shown = await page.$eval(firstRow, (row) => (row as HTMLElement).innerText);
+    const before = (await rowsNow()).find(({ record }) => record.notes === 'of the first');
+    if (!before) throw new Error(`there is no such row beside ${shown}`);
+    const selection = { kind: 'copies', copyIds: [before.copyId] };
+    await api('PATCH', '/records', { selection, edit: { set: { notes: 'a loose plank' } } });
+    await page.$eval(NOTES, (field) => (field as HTMLTextAreaElement).select());
+    await page.focus(NOTES);
+    await walker.press('Control+a');
+    await page.keyboard.type('a dry hinge');
+    await walker.press('Tab');
+    await walker.shows('Tobias Reed changed the same meanwhile');
+    await walker.shows('a loose plank');
+    await walker.button('Both together').click();
+    await walker.showsNoMore('changed the same meanwhile');
+    await release();
+    await page.waitForFunction(
+      (field) => document.querySelector<HTMLTextAreaElement>(field)?.value === 'a loose plank\na dry hinge',
+      {},
+      NOTES,
+    );
+    const after = (await rowsNow()).find(({ copyId }) => copyId === before.copyId);
+    expect(after?.record.notes).toBe('a loose plank\na dry hinge');
+    // The browser says of an answer 409 that it failed; that is what was tried.
+    walker.faults.length = 0;
+    await walker.press('Escape');
+  });
 });
 
 describe('going through a list while a search is on its way', () => {

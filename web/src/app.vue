@@ -3,6 +3,7 @@ import { ElConfigProvider, ElMessageBox } from 'element-plus';
 import { refDebounced, useEventListener } from '@vueuse/core';
 import { computed, onMounted, ref, watch } from 'vue';
 import { useRoute } from 'vue-router';
+import ConflictDialog from './shell/conflict-dialog.vue';
 import KeyHelp from './shell/key-help.vue';
 import ListeningStrip from './player/listening-strip.vue';
 import SignInForm from './people/sign-in-form.vue';
@@ -129,6 +130,7 @@ useKeys('pulling', {
       </main>
       <listening-strip class="strip" />
       <key-help v-model="helpShown" />
+      <conflict-dialog />
     </div>
   </el-config-provider>
 </template>

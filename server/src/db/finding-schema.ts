@@ -148,7 +148,9 @@ export const searchRows = pgTable(
       index('search_rows_merit').on(table.merit, table.soundId).where(filed),
       index('search_rows_name').on(table.name, table.soundId).where(filed),
       index('search_rows_fx_name').on(table.fxName, table.soundId).where(filed),
-      index('search_rows_category').on(table.category, table.subCategory, table.catId).where(filed),
+      index('search_rows_category')
+        .on(table.category, table.subCategory, table.catId, table.collectionSet)
+        .where(filed),
       index('search_rows_cat_id').on(table.catId, table.soundId).where(filed),
       index('search_rows_library')
         .on(sql`lower(${table.library})`, table.soundId)

@@ -18,7 +18,7 @@ import { pullRows, recordRows } from '../records/acts.ts';
 import { allOf } from '../db/sql-parts.ts';
 import { rowsInOrder, selectionParts } from '../records/sound-rows.ts';
 
-/** The pull lists that somebody sees, the newest first: their own, and those that hold a sound which they see; of these they see the entries with such sounds. */
+/** The pull lists that somebody sees, the newest first: their own, those that hold a sound which they see, and empty ones; of these they see the entries with such sounds. */
 export async function listPullLists(app: AppContext, personId: number, sight: Sight): Promise<PullList[]> {
   const { rows } = await app.db.execute<PullList & Record<string, unknown>>(sql`
     select l.id, l.name, l.show, l.scene, p.name as person, 

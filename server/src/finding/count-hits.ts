@@ -11,7 +11,7 @@ import { sampleOf, smallestSample, type Sample } from './search-plan.ts';
 
 /** How many of the filed sounds a filter finds: exactly for some thousands, and when it finds all of them; else in proportion. */
 export async function countHits(app: AppContext, filter: SeenFilter): Promise<HitCount> {
-  if (!isNarrow(filter)) return { count: await countCatalogue(app, 'all'), isApproximate: false };
+  if (!isNarrow(filter)) return { count: await countCatalogue(app, filter.seenBy), isApproximate: false };
   return countInSample(app, filter, async ({ conditions, factor, limit }) => {
     const counted = await count(app.db, conditions, limit);
     return { count: counted * factor, isApproximate: factor !== 1 };
@@ -31,11 +31,9 @@ export async function countInSample<Value extends HitCount | { total: HitCount }
   return counting(smallestSample(sample.conditions));
 }
 
-const ALL: SeenFilter = { ...filterSchema.parse({}), seenBy: 'all' };
-
-const countCatalogue = cachedAnswer(async (app) => {
-  const conditionsOf = await conditionsNow(app.db, ALL);
-  return count(app.db, conditionsOf(ALL));
+const countCatalogue = cachedAnswer(async (app, seenBy) => {
+  const all: SeenFilter = { ...filterSchema.parse({}), seenBy };
+  return count(app.db, (await conditionsNow(app.db, all))(all));
 });
 
 async function count(db: Queryable, conditions: readonly SQL[], limit?: number): Promise<number> {

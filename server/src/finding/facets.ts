@@ -59,14 +59,14 @@ const VALUES: Record<Exclude<Facet, 'drive'>, SQL> = {
 /**
  * How many of the filed sounds that a filter finds have each value, and lie in each category, in one pass. A field that the search line narrows already, or the
  * category, is counted without that, so that its other values can be chosen too. Beyond a limit a sample stands for all, and the answer says so; all
- * categories of the whole catalogue are counted one by one, so that none is missing.
+ * categories of all that somebody sees are counted one by one, so that none is missing.
  */
 export async function countIndex(app: AppContext, filter: SeenFilter): Promise<IndexCounts> {
   if (!isNarrow(filter)) {
     const [total, facets, categories] = await Promise.all([
       countHits(app, filter),
-      allFacets(app, 'all'),
-      allCategories(app, 'all'),
+      allFacets(app, filter.seenBy),
+      allCategories(app, filter.seenBy),
     ]);
     return { total, facets, categories };
   }
@@ -74,23 +74,24 @@ export async function countIndex(app: AppContext, filter: SeenFilter): Promise<I
   if (isSame(filter, wider)) return countUnder(app, filter);
   const [counted, categories] = await Promise.all([
     countUnder(app, filter),
-    isNarrow(wider) ? countValues(app, wider, [], true).then(categoriesOf) : allCategories(app, 'all'),
+    isNarrow(wider) ? countValues(app, wider, [], true).then(categoriesOf) : allCategories(app, filter.seenBy),
   ]);
   return { ...counted, categories };
 }
 
 /** The values alone, for a filter of any kind. */
 export async function countFacets(app: AppContext, filter: SeenFilter): Promise<Facets> {
-  return isNarrow(filter) ? (await countUnder(app, filter)).facets : allFacets(app, 'all');
+  return isNarrow(filter) ? (await countUnder(app, filter)).facets : allFacets(app, filter.seenBy);
 }
 
-const ALL: SeenFilter = { ...filterSchema.parse({}), seenBy: 'all' };
+const everything = (seenBy: Sight): SeenFilter => ({ ...filterSchema.parse({}), seenBy });
 
-const allFacets = cachedAnswer(async (app) => (await countUnder(app, ALL)).facets);
+const allFacets = cachedAnswer(async (app, sight) => (await countUnder(app, everything(sight))).facets);
 
-const allCategories = cachedAnswer(async (app): Promise<CategoryCounts> => {
-  const conditions = (await conditionsNow(app.db, ALL))(ALL);
-  return categoriesOf(await countIn(app, { conditions, factor: 1 }, [], true, ALL.seenBy));
+const allCategories = cachedAnswer(async (app, sight): Promise<CategoryCounts> => {
+  const all = everything(sight);
+  const conditions = (await conditionsNow(app.db, all))(all);
+  return categoriesOf(await countIn(app, { conditions, factor: 1 }, [], true, sight));
 });
 
 const isSame = (one: ListFilter, other: ListFilter): boolean =>

@@ -10,7 +10,7 @@ import { records } from '../db/schema.ts';
 import type { Sight } from '../rights/rights.ts';
 import { collectionIsSeen, copyIsSeen, type SeenFilter } from '../rights/seen.ts';
 import { stateCondition } from './copy-state.ts';
-import { asksOfCopies, drivesAsked, queryConditions, wordsAsked, type KnownDrives } from './query-conditions.ts';
+import { asksOfCopies, drivesAsked, found, queryConditions, wordsAsked, type KnownDrives } from './query-conditions.ts';
 
 /** Brings the search rows of sounds up to date with their records and copies; makes those that are missing. */
 export async function refreshSearch(db: Queryable, soundIds: readonly number[]): Promise<void> {
@@ -102,7 +102,7 @@ function asSeen(filter: ListFilter, seenBy: Sight, { some, mixed }: Sets, condit
   const words = wordsAsked(filter.q, filter.also);
   const isOfCopies = asksOfCopies(filter.q) || filter.state !== '';
   if (!words && !isOfCopies) return all;
-  const inRecord = words && !isOfCopies ? sql`or ts_filter(f.search, '{a,b,c}') @@ ${words}` : sql``;
+  const inRecord = words && !isOfCopies ? sql`or ${found(words, sql`ts_filter(f.search, '{a,b,c}')`)}` : sql``;
   const seen = sql`flagstone_seen_row(f.sound_id, ${idList(seenBy)}::int[])`;
   return [
     ...all,
@@ -129,9 +129,8 @@ function narrowing(filter: ListFilter, source?: { kind: string }, isNamed = fals
   ];
 }
 
-/** Whether a filter leaves anything out; the retired collections aside. */
-export function isNarrow(filter: SeenFilter): boolean {
-  if (filter.seenBy !== 'all') return true;
+/** Whether a filter leaves anything out of what is seen; the retired collections aside. */
+export function isNarrow(filter: ListFilter): boolean {
   const { person: _person, also: _also, ...narrowing } = filterSchema.shape;
   return Object.keys(narrowing).some((key) => filter[key as keyof ListFilter] !== '');
 }

@@ -41,9 +41,9 @@ export function driveIsSeen(sight: Sight, driveId: SQL): SQL {
   return sql`exists (select from folders w where w.drive_id = ${driveId} and ${collectionIsSeen(sight, sql`w.collection_id`)})`;
 }
 
-/** Whether somebody made a pull list `l`, or sees a sound in it. */
+/** Whether somebody made a pull list `l`, or sees a sound in it; one in which nothing stands yet is everybody's to fill. */
 export function pullListIsSeen(sight: Sight, personId: number): SQL {
   if (sight === 'all') return sql`true`;
-  return sql`(l.person_id = ${personId} or exists (
+  return sql`(l.person_id = ${personId} or not exists (select from pull_entries e where e.list_id = l.id) or exists (
     select from pull_entries e where e.list_id = l.id and ${soundIsSeen(sight, sql`e.sound_id`)}))`;
 }

@@ -1,8 +1,8 @@
 import type { Selection } from '@flagstone/contract/selection';
 import type { RecordEdit } from '@flagstone/core/record/edit';
-import { call } from '../api/client.ts';
 import { counted } from '../ui/format.ts';
-import { showingErrors, tell } from '../ui/use-errors.ts';
+import { tell } from '../ui/use-errors.ts';
+import { saveEdit } from './save-edit.ts';
 import type { SoundList } from './use-sound-list.ts';
 
 /** Editing the records of a list: what is selected by the card, one row by the table. */
@@ -10,7 +10,7 @@ export function useRecordEdits(list: SoundList) {
   /** Changes the records of a selection, by default the list's; false when it failed or nothing is selected. */
   async function edit(change: RecordEdit, selection: Selection | undefined = list.selection.value): Promise<boolean> {
     if (!selection) return false;
-    const result = await showingErrors(() => call('editRecords', { body: { selection, edit: change } }));
+    const result = await saveEdit({ selection, edit: change, asOf: list.asOf(selection) });
     if (result && result.changed > 1)
       tell(`${result.summary}: ${counted(result.changed, 'sound')} changed`, 'u takes it back.');
     return result !== undefined;

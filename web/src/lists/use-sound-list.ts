@@ -1,4 +1,4 @@
-import type { SoundPage, SoundRow } from '@flagstone/contract/record';
+import type { AsOf, SoundPage, SoundRow } from '@flagstone/contract/record';
 import {
   sortKeysOf,
   type ListFilter,
@@ -10,6 +10,7 @@ import { computed, onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue
 import { useLive } from '../stores/live.ts';
 import { usePlayer } from '../player/player-store.ts';
 import { showingErrors } from '../ui/use-errors.ts';
+import { asOfRows } from './save-edit.ts';
 import { useTotal } from './use-total.ts';
 
 /** Small enough that reading a page is not felt while the list is scrolled. */
@@ -41,6 +42,8 @@ export function useSoundList(
   const chosen = ref<ReadonlySet<number>>(new Set());
   const everything = ref(false);
   let next: string | null = null;
+  /** The state of the database that the first of the loaded pages was read from. */
+  let snapshot = '';
   /** The copy from which a selection is widened. */
   let anchor: number | undefined;
   let request = new AbortController();
@@ -98,6 +101,7 @@ export function useSoundList(
     current.value = marked === undefined ? -1 : page.rows.findIndex(({ copyId }) => copyId === marked);
     takeCount(page);
     next = page.next;
+    snapshot = page.snapshot;
   }
 
   /** Loads the next page when the view comes near the end of what is there. */
@@ -120,10 +124,12 @@ export function useSoundList(
     const wanted = Math.max(PAGE, rows.value.length);
     const fresh: SoundRow[] = [];
     let after: string | undefined;
+    let since: string | undefined;
     do {
       const page = await load(Math.min(RELOAD_PAGE, wanted - fresh.length), after);
       if (!page) return;
       fresh.push(...page.rows);
+      since ??= page.snapshot;
       takeCount(page);
       next = page.next;
       after = page.next ?? undefined;
@@ -131,6 +137,7 @@ export function useSoundList(
     // Read only now: somebody may have gone on to another row while the pages were on their way.
     const keepId = currentRow.value?.copyId;
     rows.value = fresh;
+    snapshot = since;
     loading.value = false;
     if (keepId !== undefined) current.value = fresh.findIndex((row) => row.copyId === keepId);
   }
@@ -176,6 +183,12 @@ export function useSoundList(
       void restart();
     },
   );
+
+  /** What is known now of the records of a selection: an edit says so, and overwrites nothing newer. */
+  function asOf(of: Selection): AsOf {
+    const ids = of.kind === 'copies' ? new Set(of.copyIds) : undefined;
+    return asOfRows(ids ? rows.value.filter(({ copyId }) => ids.has(copyId)) : rows.value, snapshot);
+  }
 
   function clear(): void {
     chosen.value = new Set();
@@ -285,6 +298,7 @@ export function useSoundList(
     cardCount,
     selection,
     orderedSelection,
+    asOf,
     everything,
     restart,
     refresh,

@@ -8,6 +8,7 @@ const page = (total: number | null, isApproximate = false, next: string | null =
   next,
   total,
   isApproximate,
+  snapshot: '',
 });
 
 /** What the foot of a list shows. */

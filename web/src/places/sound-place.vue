@@ -18,8 +18,9 @@ import { curvesOf, type SoundCurves } from '../wave/sound-curves.ts';
 import type { Span } from '../wave/wave-data.ts';
 import WaveView from '../wave/wave-view.vue';
 import { formatFrequency } from '../ui/format.ts';
-import { showError, showingErrors } from '../ui/use-errors.ts';
+import { showingErrors } from '../ui/use-errors.ts';
 import { useKeys } from '../ui/use-keys.ts';
+import { asOfRows, saveEdit } from '../lists/save-edit.ts';
 import { useLive } from '../stores/live.ts';
 import { usePlayer } from '../player/player-store.ts';
 import { usePullLists } from '../delivery/pull-lists-store.ts';
@@ -174,9 +175,9 @@ useKeys('sound', {
 });
 
 async function take(edit: object): Promise<void> {
-  const copyId = row.value?.copyId;
-  if (copyId === undefined) return;
-  await call('editRecords', { body: { selection: { kind: 'copies', copyIds: [copyId] }, edit } }).catch(showError);
+  if (!row.value) return;
+  const selection = { kind: 'copies' as const, copyIds: [row.value.copyId] };
+  await saveEdit({ selection, edit, asOf: asOfRows([row.value]) });
 }
 
 const channelNames = computed(() => [

@@ -9,8 +9,7 @@ import {
 } from '@flagstone/core/record/marks';
 import { useDebounceFn } from '@vueuse/core';
 import { computed, onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue';
-import { call } from '../api/client.ts';
-import { showingErrors } from '../ui/use-errors.ts';
+import { asOfRows, saveEdit } from '../lists/save-edit.ts';
 import type { Span } from '../wave/wave-data.ts';
 
 /** What is dragged is saved when it rests. */
@@ -47,11 +46,15 @@ export function useMarks(row: Ref<SoundRow | undefined>, mayEdit: () => boolean)
   async function save(): Promise<void> {
     const current = row.value;
     if (!current || !unsaved) return;
-    const set = { slices: slicesText(slices.value), syncPoints: syncPointsText(syncPoints.value) };
-    await showingErrors(() =>
-      call('editRecords', { body: { selection: { kind: 'copies', copyIds: [current.copyId] }, edit: { set } } }),
+    // Only what differs: what somebody else changed of the other is theirs.
+    const all = { slices: slicesText(slices.value), syncPoints: syncPointsText(syncPoints.value) };
+    const set = Object.fromEntries(
+      Object.entries(all).filter(([name, text]) => text !== current.record[name as keyof typeof all]),
     );
-    unsaved = false;
+    const selection = { kind: 'copies' as const, copyIds: [current.copyId] };
+    const saved = await saveEdit({ selection, edit: { set }, asOf: asOfRows([current]) });
+    // What could not be saved, or was put off, stays here and is saved with the next change.
+    unsaved = saved === undefined;
   }
   const saveSoon = useDebounceFn(save, REST_MS);
   onBeforeUnmount(() => void save());

@@ -4,6 +4,7 @@ import { computed, ref, type Ref } from 'vue';
 import { call } from '../api/client.ts';
 import { counted } from '../ui/format.ts';
 import { isBusyElsewhere, useKeys } from '../ui/use-keys.ts';
+import { saveEdit } from '../lists/save-edit.ts';
 import { showingErrors, tell } from '../ui/use-errors.ts';
 import type { SoundList } from '../lists/use-sound-list.ts';
 import { cellsAsText, cellsOfText, editOf, editsOfCells } from './cell-values.ts';
@@ -75,7 +76,7 @@ export function useCellBlock(list: SoundList, columns: Ref<readonly Column[]>) {
     const set = editOf(columns.value[column.value], value);
     const selection = list.selection.value;
     if (!set || !selection) return;
-    const result = await showingErrors(() => call('editRecords', { body: { selection, edit: { set } } }));
+    const result = await saveEdit({ selection, edit: { set }, asOf: list.asOf(selection) });
     if (result) tell(`${result.summary}: ${counted(result.changed, 'sound')} changed`, 'u takes it back.');
   }
 
@@ -97,8 +98,12 @@ export function useCellBlock(list: SoundList, columns: Ref<readonly Column[]>) {
     ];
     if (edits.length === 0) return tell('Nothing to paste', remarks.join(' ') || 'The cells say what the rows say.');
     const summary = `Pasted ${counted(edits.length, 'row')}`;
-    const result = await showingErrors(() => call('editRows', { body: { summary, edits } }));
-    if (result) tell(`${counted(result.changed, 'sound')} changed`, [...remarks, 'u takes it back.'].join(' '));
+    const asOf = list.asOf({ kind: 'copies', copyIds: edits.map(({ copyId }) => copyId) });
+    const result = await showingErrors(() => call('editRows', { body: { summary, edits, asOf } }));
+    if (!result) return;
+    if (result.leftOut > 0)
+      remarks.push(`${counted(result.leftOut, 'sound')} changed by somebody else meanwhile, and left so.`);
+    tell(`${counted(result.changed, 'sound')} changed`, [...remarks, 'u takes it back.'].join(' '));
   }
 
   /** What the first selected row says in the columns of the block, for all that are selected. */
@@ -115,7 +120,7 @@ export function useCellBlock(list: SoundList, columns: Ref<readonly Column[]>) {
     );
     if (Object.keys(set as object).length === 0)
       return tell('This column is not edited', 'Choose another one with ← →.');
-    const result = await showingErrors(() => call('editRecords', { body: { selection, edit: { set } } }));
+    const result = await saveEdit({ selection, edit: { set }, asOf: list.asOf(selection) });
     if (result) tell(`${result.summary}: ${counted(result.changed, 'sound')} changed`, 'u takes it back.');
   }
 
