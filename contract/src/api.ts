@@ -1,5 +1,6 @@
 import { overviewEndpoints, overviewRawEndpoints } from './overview.ts';
 import { auditEndpoints, auditRawEndpoints } from './audit.ts';
+import { presenceEndpoints } from './presence.ts';
 import { peopleEndpoints } from './people.ts';
 import { categoryListsEndpoints } from './category-lists.ts';
 import { drivesEndpoints } from './drives.ts';
@@ -33,6 +34,7 @@ import { jobsEndpoints, jobsRawEndpoints } from './jobs.ts';
 export const api = {
   ...overviewEndpoints,
   ...peopleEndpoints,
+  ...presenceEndpoints,
   ...auditEndpoints,
   ...categoryListsEndpoints,
   ...drivesEndpoints,

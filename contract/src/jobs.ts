@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { as, endpoint, rawEndpoint } from './endpoint.ts';
+import { presenceSchema } from './presence.ts';
 
 export const jobKindSchema = z.enum(['index', 'rename', 'write', 'relocate', 'cut', 'undo', 'measure', 'copyOut']);
 export type JobKind = z.infer<typeof jobKindSchema>;
@@ -53,6 +54,8 @@ export const liveEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('pullLists') }),
   /** Somebody came, left, or may do other things than before; sessions or tokens ended. */
   z.object({ type: z.literal('people') }),
+  /** Somebody came, went, or has something else open. */
+  z.object({ type: z.literal('presence'), presence: presenceSchema, isHere: z.boolean() }),
   /** Events were lost: everything that is on show is to be asked for again. */
   z.object({ type: z.literal('missed') }),
 ]);
@@ -81,6 +84,6 @@ export const jobsEndpoints = {
 };
 
 export const jobsRawEndpoints = {
-  /** Live events, as server-sent events. */
-  followEvents: rawEndpoint('GET', '/events', { needs: 'asker' }),
+  /** Live events, as server-sent events. A page that names itself by a number of its own is here while it listens. */
+  followEvents: rawEndpoint('GET', '/events', { needs: 'asker', query: z.object({ page: z.uuid().optional() }) }),
 };

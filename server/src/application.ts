@@ -17,6 +17,7 @@ import { takeJournalKey } from './drives/known-writes.ts';
 import { readAgainWhatIsDue } from './intake/read-folders.ts';
 import { FolderWatcher } from './intake/watching.ts';
 import { LiveEvents } from './live/live-events.ts';
+import { Presences } from './people/presence.ts';
 import { Askers } from './people/askers.ts';
 
 const HOUSEKEEPING_MS = 60_000;
@@ -49,6 +50,7 @@ export async function openContext(
   const jobs = new JobQueue(connection.address, connection.db, live, log);
   const workers = new WorkerPool();
   const askers = new Askers(connection.db, live);
+  const presences = new Presences(connection.db, live, log);
   const context: AppContext = {
     db: connection.db,
     roots,
@@ -57,6 +59,7 @@ export async function openContext(
     live,
     jobs,
     askers,
+    presences,
     demoPeople: [],
     refreshWatching: () => Promise.resolve(),
     log,
@@ -72,6 +75,9 @@ export async function openContext(
     context,
     close: async () => {
       askers.close();
+      await presences
+        .close()
+        .catch((error: unknown) => log.warn({ err: error }, 'who was here is found out by others'));
       await live.close();
       await workers.close();
       await connection.close();

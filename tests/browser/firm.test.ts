@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import { chmod, mkdir, mkdtemp, rm, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
@@ -245,6 +246,36 @@ describe('typing while colleagues save', () => {
     expect(after?.record.notes).toBe('a loose plank\na dry hinge');
     // The browser says of an answer 409 that it failed; that is what was tried.
     walker.faults.length = 0;
+    await walker.press('Escape');
+  });
+});
+
+describe('a colleague who is here', () => {
+  step('is shown, with what they have open, and no more when their page closes', async () => {
+    const other = randomUUID();
+    const closing = new AbortController();
+    await page.goto(`${server.address}/intake/${batches.get('kiln')}`);
+    await rowsAre(3);
+    const stream = await fetch(`${server.address}/api/events?page=${other}`, {
+      headers: colleague,
+      signal: closing.signal,
+    });
+    expect(stream.ok).toBe(true);
+    await page.waitForSelector('[aria-label="Also here"] ::-p-text(TR)');
+    const { rows } = await api<{ rows: { soundId: number }[] }>('GET', `/batches/${batches.get('kiln')}/rows`);
+    await api('POST', '/presence', { page: other, batchId: batches.get('kiln'), soundId: rows[0]?.soundId });
+    await page.waitForSelector('.there ::-p-text(◉ TR)');
+    await page.locator('.row:has(.there)').click();
+    await walker.shows('Tobias Reed: has this open too.');
+    // And they are told of what is open here.
+    const told = async () =>
+      (await api<{ personId: number; soundId: number | null }[]>('GET', '/presence')).filter(
+        ({ soundId }) => soundId === rows[0]?.soundId,
+      );
+    while ((await told()).length < 2) await new Promise((resolve) => setTimeout(resolve, 50));
+    closing.abort();
+    await page.waitForFunction(() => document.querySelector('[aria-label="Also here"]') === null);
+    expect(await page.$('.row .there')).toBeNull();
     await walker.press('Escape');
   });
 });

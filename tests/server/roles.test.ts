@@ -88,6 +88,8 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
   getOverview: ['person', 'nothing of it'],
   listCollections: ['person', 'nothing of it'],
   listJobs: ['person', 'nothing of it'],
+  listPresence: ['person', 'nothing of it'],
+  tellWhereabouts: ['person', 'nothing of it', plain({ body: { page: TICKET, batchId: null, soundId: null } })],
   followEvents: ['person', 'nothing of it'],
   undoLast: ['person', 'nothing of it'],
   redoLast: ['person', 'nothing of it'],

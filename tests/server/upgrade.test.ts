@@ -14,6 +14,7 @@ const BEFORE_THE_SECOND = [
    create index search_rows_sample on search_rows (sound_id)`,
   'alter table changes drop transaction',
   'create index search_rows_category on search_rows (category)',
+  'drop table presence',
   'delete from drizzle.__drizzle_migrations where id > (select min(id) from drizzle.__drizzle_migrations)',
 ];
 

@@ -1,4 +1,4 @@
-import { bigint, bigserial, boolean, index, integer, pgTable, serial, text } from 'drizzle-orm/pg-core';
+import { bigint, bigserial, boolean, index, integer, pgTable, serial, text, uuid } from 'drizzle-orm/pg-core';
 import type { TokenRole } from '@flagstone/contract/people';
 import { at, bytea, created, people } from './schema.ts';
 
@@ -85,6 +85,23 @@ export const signInFailures = pgTable('sign_in_failures', {
   failures: integer('failures').notNull(),
   lastAt: at('last_at').notNull(),
 });
+
+/** Pages that are open, each by the number that it gave itself: see people/presence.ts. */
+export const presence = pgTable(
+  'presence',
+  {
+    page: uuid('page').primaryKey(),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id, { onDelete: 'cascade' }),
+    /** The stream of events by which it listens, whichever process of the server holds it. */
+    stream: uuid('stream').notNull(),
+    batchId: integer('batch_id'),
+    soundId: bigint('sound_id', { mode: 'number' }),
+    seenAt: at('seen_at').notNull().defaultNow(),
+  },
+  (table) => [index('presence_stream').on(table.stream)],
+);
 
 /** What was done that concerns who may do what. The application may add to it and read it, nothing else (restricted-role.ts). */
 export const auditLog = pgTable(

@@ -55,6 +55,7 @@ import { countAdded, statisticsOf } from '../finding/statistics.ts';
 import { acceptSuggestions, suggestFor } from '../describing/suggestions.ts';
 import { redoLast, undoLast, type MayStill } from '../plans/undo.ts';
 import { demand } from './demand.ts';
+import { whereaboutsSeen } from './event-seen.ts';
 import { seenSelection } from './seen-selection.ts';
 import { VERSION } from '../version.ts';
 
@@ -112,6 +113,14 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     };
   },
   listPeople: (app) => knownPeople(app.db),
+  listPresence: async (app, { sight }) => {
+    const all = await app.presences.list();
+    return Promise.all(all.map((each) => whereaboutsSeen(app.db, each, sight)));
+  },
+  tellWhereabouts: async (app, { body: { page, ...whereabouts }, person }) => {
+    await app.presences.move(page, person, whereabouts);
+    return {};
+  },
   getSignedIn: (app, { asker }) => signedIn(app.db, asker),
   signIn: async (app, { body, caller, session }) => {
     const secret = await signingIn.signIn(app, body, caller);

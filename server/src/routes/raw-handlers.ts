@@ -157,7 +157,7 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
   findAlike: async (app, { query, sight, request, response }) => {
     response.json(await soundsLike(app, request, query.by, sight, goneOf(response)));
   },
-  followEvents: async (app, { person, asker, request, response }) => {
+  followEvents: async (app, { query, person, asker, request, response }) => {
     // Without the database nothing would ever be told: whoever listens has to know that.
     if (!app.live.isConnected) throw new AppError('UNAVAILABLE', 'Flagstone has no connection to its database.');
     const session = await createSession(request, response);
@@ -182,12 +182,19 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
       });
     };
     const looking = setInterval(() => next(endUnlessAsked), LOOK_AT_SESSION_MS);
+    const leave = query.page === undefined ? undefined : await app.presences.enter(query.page, person);
     const stop = [
       app.live.subscribe((event) => next(() => tell(event))),
       app.live.onLost(() => void response.end()),
       () => clearInterval(looking),
+      () => {
+        leave?.().catch((error: unknown) => app.log.warn({ err: error }, 'that a page was closed cannot be told'));
+      },
     ];
-    session.once('disconnected', () => stop.forEach((each) => each()));
+    const end = (): void => stop.forEach((each) => each());
+    // It may have been closed while it was made known.
+    if (!session.isConnected) return end();
+    session.once('disconnected', end);
     // The session may have ended after it was looked at and before anybody listened for that.
     next(endUnlessAsked);
   },

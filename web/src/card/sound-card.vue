@@ -9,6 +9,7 @@ import { computed, nextTick, ref, toRef, watch } from 'vue';
 import { counted as inWords } from '../ui/format.ts';
 import { server } from '../ui/server.ts';
 import ReadOnly from '../ui/read-only.vue';
+import { usePresence } from '../stores/presence.ts';
 import { useRights } from '../stores/rights.ts';
 import { useAuthorities } from '../stores/authorities.ts';
 import CategoryPicker from './category-picker.vue';
@@ -38,6 +39,7 @@ void authorities.load();
 const root = ref<HTMLElement>();
 const groups = ['Name', 'Description', 'Origin', 'Rights', 'Sound', 'Music'] as const;
 const rights = useRights();
+const presence = usePresence();
 const mayEdit = computed(() => props.rows.every(({ collectionId }) => rights.mayIn('assistant', collectionId)));
 const { one, values, about, textOf, numberOf, listOf, placeholderOf, save, saveTyped, saveKeywords } = useCardFields(
   toRef(() => props),
@@ -99,6 +101,15 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
           <h2>{{ inWords(count, 'sound') }}</h2>
           <p class="soft">A value typed here goes into all of them; so does one that is clicked.</p>
         </template>
+        <p v-if="one && presence.atSound(one.soundId).length > 0" class="there" role="status">
+          ◉
+          {{
+            presence
+              .atSound(one.soundId)
+              .map(({ name }) => name)
+              .join(', ')
+          }}: {{ presence.atSound(one.soundId).length > 1 ? 'have' : 'has' }} this open too.
+        </p>
         <p v-if="!mayEdit" class="soft" role="note">
           ◌ To look at: changing it needs an assistant, which you are not here.
         </p>
@@ -248,6 +259,11 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
   padding: 10px 12px;
   border-bottom: 1px solid var(--hairline);
   background: var(--surface);
+}
+
+.there {
+  margin: 4px 0 0;
+  color: var(--lichen);
 }
 
 .views {

@@ -35,6 +35,7 @@ import { NARROWINGS, narrowingIn } from '../lists/list-filter.ts';
 import { server } from '../ui/server.ts';
 import { tell } from '../ui/use-errors.ts';
 import { useKeys } from '../ui/use-keys.ts';
+import { usePresence, useWhereabouts } from '../stores/presence.ts';
 import { useSession } from '../stores/session.ts';
 import { useRecordEdits } from '../lists/use-record-edits.ts';
 import { useSoundList } from '../lists/use-sound-list.ts';
@@ -62,6 +63,7 @@ const wanted = useLocalStorage<SuggestedField[]>('flagstone.suggested', ['catId'
 
 const session = useSession();
 const rights = useRights();
+const presence = usePresence();
 /** An assistant describes; names, files and the catalogue are a librarian's. */
 const isLibrarian = computed(() => rights.may('librarian'));
 /** What “Suggest” and a recipe are for: the selected rows where there are several, else the whole batch. */
@@ -85,6 +87,7 @@ const planSelection = computed(() => planned.value ?? whole);
 
 const { edit, editCell } = useRecordEdits(list);
 void list.restart();
+useWhereabouts(() => ({ batchId: id, soundId: list.currentRow.value?.soundId ?? null }));
 
 function goTo(next: Step): void {
   planned.value = list.selectedCount.value > 1 && !list.everything.value ? list.selection.value : undefined;
@@ -202,6 +205,15 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
       >
         {{ leftOut }}
       </button>
+      <span v-if="presence.inBatch(id).length > 0" class="there" role="status"
+        >◉
+        {{
+          presence
+            .inBatch(id)
+            .map(({ name }) => name)
+            .join(', ')
+        }}</span
+      >
       <span class="spring" />
       <span class="soft"
         >{{ batch.counts.categorised }} of {{ batch.counts.all }} with a category, {{ batch.counts.named }} ready to
@@ -322,6 +334,10 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
   height: 48px;
   padding: 0 12px;
   border-bottom: 1px solid var(--hairline);
+}
+
+.there {
+  color: var(--lichen);
 }
 
 .title {

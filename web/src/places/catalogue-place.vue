@@ -26,6 +26,7 @@ import ColumnChooser from '../table/column-chooser.vue';
 import { meanRating } from '../ui/mean-rating.ts';
 import { usePullLists } from '../delivery/pull-lists-store.ts';
 import { useRights } from '../stores/rights.ts';
+import { useWhereabouts } from '../stores/presence.ts';
 import { useSession } from '../stores/session.ts';
 import ExportDialog from '../delivery/export-dialog.vue';
 import ImportDialog from '../intake/import-dialog.vue';
@@ -132,6 +133,7 @@ const { mark } = useSoundMarks(list);
 const marked = shallowRef(wanted.value);
 watch(list.rows, () => (marked.value = wanted.value));
 void list.restart();
+useWhereabouts(() => ({ batchId: null, soundId: list.currentRow.value?.soundId ?? null }));
 
 /** Why a sound stands where it stands, while what is most relevant stands first. */
 const why = (row: SoundRow): string =>

@@ -21,6 +21,7 @@ import { formatFrequency } from '../ui/format.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 import { useKeys } from '../ui/use-keys.ts';
 import { asOfRows, saveEdit } from '../lists/save-edit.ts';
+import { useWhereabouts } from '../stores/presence.ts';
 import { useLive } from '../stores/live.ts';
 import { usePlayer } from '../player/player-store.ts';
 import { usePullLists } from '../delivery/pull-lists-store.ts';
@@ -65,6 +66,7 @@ type Panel = (typeof PANELS)[number]['key'];
 const panel = computed(() => PANELS.find(({ key }) => key === route.query['panel'])?.key ?? 'slices');
 
 const mayEdit = computed(() => row.value !== undefined && rights.mayIn('assistant', row.value.collectionId));
+useWhereabouts(() => ({ batchId: null, soundId: soundId.value }));
 const marks = useMarks(row, () => mayEdit.value);
 const trying = useTryOut(row);
 const rate = computed(() => row.value?.facts.sampleRateHz ?? 48_000);

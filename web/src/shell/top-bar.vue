@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router';
 import JobsButton from '../jobs/jobs-button.vue';
 import SearchLine from '../search/search-line.vue';
 import { useLive } from '../stores/live.ts';
+import { usePresence } from '../stores/presence.ts';
 import { useSession } from '../stores/session.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 
@@ -12,6 +13,9 @@ defineEmits<{ undo: []; help: [] }>();
 
 const session = useSession();
 const live = useLive();
+const presence = usePresence();
+/** More initials than this are a number. */
+const MOST = 6;
 const router = useRouter();
 
 function choose(command: 'account' | 'signOut'): void {
@@ -25,6 +29,14 @@ function choose(command: 'account' | 'signOut'): void {
     <search-line />
     <span v-if="!live.connected" class="offline" role="status">● Not connected</span>
     <span class="spring" />
+    <ul v-if="presence.everybody.length > 0" class="here" aria-label="Also here">
+      <li v-for="person in presence.everybody.slice(0, MOST)" :key="person.id" :title="`${person.name} is here`">
+        {{ person.initials }}<span class="visually-hidden"> {{ person.name }}</span>
+      </li>
+      <li v-if="presence.everybody.length > MOST" :title="presence.everybody.map(({ name }) => name).join(', ')">
+        +{{ presence.everybody.length - MOST }}
+      </li>
+    </ul>
     <jobs-button />
     <el-button @click="$emit('undo')">Undo <kbd class="key">u</kbd></el-button>
     <el-tooltip content="Keys">
@@ -63,6 +75,21 @@ function choose(command: 'account' | 'signOut'): void {
 
 .bar > * + * {
   margin-left: 0;
+}
+
+.here {
+  display: flex;
+  gap: 4px;
+  margin: 0;
+  padding: 0;
+  list-style: none;
+}
+
+.here li {
+  padding: 1px 6px;
+  border: 1px solid var(--lichen);
+  color: var(--lichen);
+  font-size: 12px;
 }
 
 .spring {

@@ -1,7 +1,9 @@
 import { liveEventSchema, type Job } from '@flagstone/contract/jobs';
+import type { Presence } from '@flagstone/contract/presence';
 import { defineStore } from 'pinia';
 import { useSession } from './session.ts';
 import { useCategories } from './categories.ts';
+import { PAGE_ID } from '../ui/page-id.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 import { computed, ref, watch } from 'vue';
 import { call } from '../api/client.ts';
@@ -18,6 +20,8 @@ export const useLive = defineStore('live', () => {
   const recordListeners = new Set<Listener>();
   const jobListeners = new Set<(job: Job) => void>();
   const pullListeners = new Set<() => void>();
+  const presenceListeners = new Set<(presence: Presence, isHere: boolean) => void>();
+  const openListeners = new Set<() => void>();
   /** Under way or about to be; what waits for a drive to come back may wait for long. */
   const running = computed(() =>
     jobs.value.filter((job) => job.state === 'running' || (job.state === 'waiting' && job.awaitsDrive === null)),
@@ -59,11 +63,12 @@ export const useLive = defineStore('live', () => {
   }
 
   function listen(): EventSource {
-    const source = new EventSource('/api/events');
+    const source = new EventSource(`/api/events?page=${PAGE_ID}`);
     // What happened while the line was down is not repeated, so everything is asked for again.
     source.addEventListener('open', () => {
       connected.value = true;
       askAnew();
+      for (const listener of openListeners) listener();
     });
     source.addEventListener('error', () => {
       connected.value = false;
@@ -83,6 +88,8 @@ export const useLive = defineStore('live', () => {
         void showingErrors(() => useCategories().load());
       } else if (event.type === 'pullLists') {
         for (const listener of pullListeners) listener();
+      } else if (event.type === 'presence') {
+        for (const listener of presenceListeners) listener(event.presence, event.isHere);
       } else if (event.type === 'people') {
         // Rights or names changed: perhaps one's own.
         void showingErrors(() => useSession().load());
@@ -129,5 +136,17 @@ export const useLive = defineStore('live', () => {
     return () => void pullListeners.delete(listener);
   }
 
-  return { jobs, running, connected, start, onRecords, onJob, onPullLists };
+  /** Calls back when somebody comes, goes or opens something else. Returns how to stop. */
+  function onPresence(listener: (presence: Presence, isHere: boolean) => void): () => void {
+    presenceListeners.add(listener);
+    return () => void presenceListeners.delete(listener);
+  }
+
+  /** Calls back when the line to the server is there, for the first time or again. Returns how to stop. */
+  function onOpen(listener: () => void): () => void {
+    openListeners.add(listener);
+    return () => void openListeners.delete(listener);
+  }
+
+  return { jobs, running, connected, start, onRecords, onJob, onPullLists, onPresence, onOpen };
 });

@@ -23,6 +23,7 @@ import { headingAt } from './use-groups.ts';
 import { useRowSlots } from './use-row-slots.ts';
 import { useShownColumns } from './use-shown-columns.ts';
 import { useCellBlock } from './use-cell-block.ts';
+import { usePresence } from '../stores/presence.ts';
 import { useRights } from '../stores/rights.ts';
 import { useCellEditing } from './use-cell-editing.ts';
 import ListNarrowing from './list-narrowing.vue';
@@ -49,6 +50,17 @@ const template = computed(() => `32px 96px ${all.value.map((column) => `${column
 const block = useCellBlock(list, all);
 const { shown: columns, isAside, reveal, width } = useShownColumns(scroller, all);
 const rights = useRights();
+const presence = usePresence();
+const namesOf = ({ soundId }: SoundRow): string =>
+  presence
+    .atSound(soundId)
+    .map(({ name }) => `${name} has this`)
+    .join(', ');
+const initialsOf = ({ soundId }: SoundRow): string =>
+  presence
+    .atSound(soundId)
+    .map(({ initials }) => initials)
+    .join(' ');
 const { editing, draft, beginEdit, commit, commitAndMove } = useCellEditing(
   list,
   all,
@@ -298,6 +310,11 @@ useKeys('table', {
                 >≠<span class="visually-hidden">{{ disagreement(row) }}</span></span
               >
               <span
+                v-if="column.key === 'name' && presence.atSound(row.soundId).length > 0"
+                class="there"
+                :title="`${namesOf(row)} open`"
+                >◉ {{ initialsOf(row) }}<span class="visually-hidden">{{ namesOf(row) }} open</span></span
+              ><span
                 v-if="column.key === 'name' && row.copyCount > 1"
                 class="copies"
                 :title="`${row.copyCount} copies of this sound`"
@@ -493,6 +510,12 @@ useKeys('table', {
 .cell.editing {
   padding: 0 2px;
   overflow: visible;
+}
+
+.there {
+  margin-right: 4px;
+  color: var(--lichen);
+  font-size: 11px;
 }
 
 .editor {
