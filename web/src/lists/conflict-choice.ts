@@ -37,7 +37,7 @@ function together(theirs: unknown, mine: unknown): unknown {
 /** A value of a field in words. */
 export function valueInWords(value: unknown): string {
   if (Array.isArray(value)) return value.length === 0 ? 'nothing' : value.join(', ');
-  return value === null || value === '' || value === undefined ? 'nothing' : String(value);
+  return typeof value === 'number' || (typeof value === 'string' && value !== '') ? String(value) : 'nothing';
 }
 
 /** Which fields a conflict is about, in words. */
