@@ -227,7 +227,7 @@ describe('typing while colleagues save', () => {
     if (!before) throw new Error(`there is no such row beside ${shown}`);
     const selection = { kind: 'copies', copyIds: [before.copyId] };
     await api('PATCH', '/records', { selection, edit: { set: { notes: 'a loose plank' } } });
-    await page.$eval(NOTES, (field) => (field).select());
+    await page.$eval(NOTES, (field) => field.select());
     await page.focus(NOTES);
     await walker.press('Control+a');
     await page.keyboard.type('a dry hinge');

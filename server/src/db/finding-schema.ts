@@ -144,7 +144,7 @@ export const searchRows = pgTable(
           sql`lower(${table.library})`,
         )
         .where(filed),
-      index('search_rows_collection_set').on(table.collectionSet, table.soundId).where(filed),
+      index('search_rows_collection_set').on(table.collectionSet, table.soundId),
       index('search_rows_merit').on(table.merit, table.soundId).where(filed),
       index('search_rows_name').on(table.name, table.soundId).where(filed),
       index('search_rows_fx_name').on(table.fxName, table.soundId).where(filed),

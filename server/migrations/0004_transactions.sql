@@ -1,1 +1,0 @@
-ALTER TABLE "changes" ADD COLUMN "transaction" "xid8" DEFAULT pg_current_xact_id() NOT NULL;

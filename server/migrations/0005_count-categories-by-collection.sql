@@ -1,2 +1,0 @@
-DROP INDEX "search_rows_category";--> statement-breakpoint
-CREATE INDEX "search_rows_category" ON "search_rows" USING btree ("category","sub_category","cat_id","collection_set") WHERE "search_rows"."filed";
