@@ -172,6 +172,35 @@ describe('what somebody does not see', () => {
   });
 });
 
+describe('what is of another collection', () => {
+  it('is reached by no path: nothing is read from there, and nothing put there', async () => {
+    const theirs = path.join(app.drive, SECRET);
+    for (const [address, body] of [
+      ['/intake', { path: theirs }],
+      ['/intake/count', { path: theirs }],
+      // A folder above takes along what lies in it.
+      ['/intake', { path: app.drive }],
+    ] as const)
+      expect([address, (await say('post', address, 'librarian', body)).status]).toEqual([address, 403]);
+    expect((await say('get', `/folders?path=${encodeURIComponent(theirs)}`, 'librarian')).status).toBe(404);
+    const what = { kind: 'sounds', selection: copiesOf(own), cut: 'whole' };
+    expect((await say('post', '/copy-out/folder', 'librarian', { what, tree: false, folder: theirs })).status).toBe(
+      403,
+    );
+    // What an editor copies out does not come into the collection either.
+    const ours = path.join(app.drive, 'mill');
+    expect((await say('post', '/copy-out/folder', 'editor', { what, tree: false, folder: ours })).status).toBe(403);
+    const moved = { driveId: own.drive, folder: 'mill', toPath: theirs };
+    expect((await say('post', '/relocations', 'librarian', moved)).status).toBe(403);
+  });
+
+  it('takes no entry of a pull list', async () => {
+    const answer = await say('patch', `/pull-entries/${own.entry}`, 'editor', { listId: foreign.list });
+    expect(answer.status).toBe(404);
+    expect(answer.text).not.toContain(SECRET);
+  });
+});
+
 /** Of an answer that is no text. */
 function bytesOf(answer: unknown, done: (error: Error | null, body: Buffer) => void): void {
   const stream = answer as NodeJS.ReadableStream;

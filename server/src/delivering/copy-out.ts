@@ -21,6 +21,7 @@ import { openRegular } from '../disk/open-regular.ts';
 import type { FrameRange } from '../disk/read-samples.ts';
 import { copyThatIsHere } from '../listening/analyses.ts';
 import { exportOf } from '../listening/listening.ts';
+import { placesSeen } from '../intake/read-folders.ts';
 import { entriesOf, pullList } from './pull-lists.ts';
 import { allOf } from '../db/sql-parts.ts';
 import { selectedRows, selectionParts } from '../records/sound-rows.ts';
@@ -150,14 +151,17 @@ export async function redeem(app: AppContext, ticket: string, personId: number):
   return copyOutSchema.parse(found.request);
 }
 
-/** Queues copying out into a folder. Throws what the check of a folder throws. */
+/** Queues copying out into a folder. Throws what the check of a folder throws, and NOT_ALLOWED for one of a collection in which somebody is no librarian: it would be read in there. */
 export async function copyOutToFolder(
   app: AppContext,
   request: z.infer<typeof copyOutToFolderSchema>,
   personId: number,
   sight: Sight,
+  librarianIn: Sight,
 ): Promise<Job> {
   const folder = await app.roots.checkedFolder(request.folder);
+  if (!(await placesSeen(app, librarianIn))(folder))
+    throw new AppError('NOT_ALLOWED', 'This folder belongs to a collection in which you are no librarian.');
   const { files, bytes } = await sizeOf(app, { ...request, seenBy: sight });
   if (files === 0) throw new AppError('NOTHING_SELECTED', 'There is nothing to copy out.');
   await refuseWhenFull(folder, bytes);

@@ -99,6 +99,14 @@ export async function pullList(app: AppContext, id: number): Promise<typeof pull
   return list;
 }
 
+/** Throws NOT_FOUND for a list that somebody does not see: as if it were not there. */
+async function refuseUnseen(app: AppContext, id: number, personId: number, sight: Sight): Promise<void> {
+  const { rows } = await app.db.execute(
+    sql`select from pull_lists l where l.id = ${id} and ${pullListIsSeen(sight, personId)}`,
+  );
+  if (rows.length === 0) throw new AppError('NOT_FOUND', `There is no pull list ${id}.`);
+}
+
 /** The entries of a list in their order, those of sounds that are seen. */
 export async function entriesOf(app: AppContext, listId: number, sight: Sight): Promise<PullEntry[]> {
   const rows = await app.db
@@ -196,6 +204,7 @@ export async function updateEntry(
 ): Promise<PullEntry[]> {
   const { listId: from } = await entryOf(app.db, id);
   const { id: list, name } = await pullList(app, target ?? from);
+  await refuseUnseen(app, list, personId, sight);
   const act = { personId, listIds: [...new Set([from, list])], summary: `Entry of “${name}” changed` };
   // One mover at a time, so that two never get the same place.
   await asAct(app, act, async (tx) => {

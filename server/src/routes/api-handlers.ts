@@ -279,7 +279,8 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     ...(await copyingOut.sizeOf(app, { ...body, seenBy: sight })),
     ticket: await copyingOut.ticketFor(app, body, person),
   }),
-  copyOutToFolder: (app, { body, person, sight }) => copyingOut.copyOutToFolder(app, body, person, sight),
+  copyOutToFolder: (app, { body, person, sight, asker }) =>
+    copyingOut.copyOutToFolder(app, body, person, sight, sightAs(asker.rights, 'librarian')),
   listPullLists: (app, { person, sight }) => pulls.listPullLists(app, person, sight),
   makePullList: (app, { body, person, sight }) => pulls.makePullList(app, body, person, sight),
   updatePullList: (app, { params, body, person, sight }) => pulls.updatePullList(app, params.id, body, person, sight),
