@@ -131,9 +131,11 @@ function selectionIn(asked: AskedOf): Selection {
   return selection;
 }
 
+/** What is chosen from what is seen: whoever has the role wherever they see something lacks it in none of it. */
+const CHOSEN: readonly Subject[] = ['copies', 'rows', 'selection', 'files'];
 /** Subjects of which there are many, so that none is no fault of the address. */
-const MANY: readonly Subject[] = ['copies', 'rows', 'selection', 'files', 'place', 'anything', 'everything'];
-/** What only one person ever made, or what follows from its parts. */
+const MANY: readonly Subject[] = [...CHOSEN, 'place', 'anything', 'everything'];
+/** What subjects are called in a sentence, where that is not their own name. */
 const NAMES: Partial<Record<Subject, string>> = {
   folder: 'collection',
   readFolder: 'folder',
@@ -155,6 +157,7 @@ export async function demand(
   const { of, asked } = subject === 'copyOut' ? whatIsCopied(request) : { of: subject, asked: request };
   const [seen, may] = [sightOf(rights), sightAs(rights, role)];
   if (may.length === 0 && of !== 'job') throw notAllowed(role, 'in no collection here');
+  if (CHOSEN.includes(of) && may.length === seen.length) return;
   const look = LOOKS[of](asked, { seen, may, personId });
   if (!look) return;
   const { rows } = await app.db.execute<Found>(look);
