@@ -264,7 +264,7 @@ describe('a colleague who is here', () => {
     await page.waitForSelector('[aria-label="Also here"] ::-p-text(TR)');
     const { rows } = await api<{ rows: { soundId: number }[] }>('GET', `/batches/${batches.get('kiln')}/rows`);
     await api('POST', '/presence', { page: other, batchId: batches.get('kiln'), soundId: rows[0]?.soundId });
-    await page.waitForSelector('.there ::-p-text(◉ TR)');
+    await page.waitForFunction(() => document.querySelector('.row .there')?.textContent?.includes('◉ TR') === true);
     await page.locator('.row:has(.there)').click();
     await walker.shows('Tobias Reed: has this open too.');
     // And they are told of what is open here.

@@ -129,6 +129,7 @@ const looksOf = (row: SoundRow, index: number, start: number): unknown[] => [
   props.wanted,
   rowHeight.value,
   session.personId,
+  initialsOf(row),
 ];
 const allChosen = computed(
   () => list.everything.value || (list.total.value > 0 && list.selectedCount.value === list.total.value),
