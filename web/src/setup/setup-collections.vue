@@ -119,7 +119,7 @@ function patternWords({ pattern }: Collection): string {
         <span v-if="each.people.length === 0" class="soft">Administrators only.</span>
         <span v-else>{{ peopleOf(each) }}</span>
         <router-link v-if="rights.isAdministrator" :to="{ path: '/setup', query: { show: 'people' } }"
-          >Change</router-link
+          >Give roles</router-link
         >
       </dd>
       <dt>Learned</dt>
