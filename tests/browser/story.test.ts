@@ -19,9 +19,9 @@ import { stepsOf, Walker } from './walker.ts';
  * named, written, filed; and all of it is taken back.
  */
 const run = promisify(execFile);
-jest.setTimeout(120_000);
+jest.setTimeout(240_000);
 const FILES = 120;
-const ACTION_MS = 30_000;
+const ACTION_MS = 60_000;
 
 let folder = '';
 let drive = '';
