@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { collectionRoleSchema, collectionRolesSchema, ROLES } from './roles.ts';
+import { collectionRoleSchema, collectionRolesSchema, roleChangesSchema, ROLES } from './roles.ts';
 import { endpoint, idParams } from './endpoint.ts';
 
 export const personSchema = z.object({ id: z.number(), name: z.string(), initials: z.string() });
@@ -84,8 +84,7 @@ export type NewAccount = z.infer<typeof newAccountSchema>;
 export const accountChangeSchema = z.strictObject({
   name: personName.optional(),
   isAdministrator: z.boolean().optional(),
-  /** All that they have from then on, in the place of those of before. */
-  roles: collectionRolesSchema.optional(),
+  roles: roleChangesSchema.optional(),
   hasLeft: z.boolean().optional(),
 });
 export type AccountChange = z.infer<typeof accountChangeSchema>;

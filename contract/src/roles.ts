@@ -22,4 +22,11 @@ export function isAtLeast(role: Role, needed: Role): boolean {
 /** The role of somebody in a collection. */
 export const collectionRoleSchema = z.strictObject({ collectionId: z.number().int().positive(), role: roleSchema });
 export type CollectionRole = z.infer<typeof collectionRoleSchema>;
+/** Another role of somebody in a collection; null takes it away. Those that are not named stay: a colleague may have given them since. */
+export const roleChangeSchema = z.strictObject({
+  collectionId: z.number().int().positive(),
+  role: roleSchema.nullable(),
+});
+export type RoleChange = z.infer<typeof roleChangeSchema>;
+export const roleChangesSchema = z.array(roleChangeSchema).max(10_000);
 export const collectionRolesSchema = z.array(collectionRoleSchema).max(10_000);

@@ -58,11 +58,6 @@ export const filterSchema = z.object({
     .default(''),
   /** Words that stand beside words of `q`: `lorry~truck,lorry~farm vehicle`. */
   also: z.string().max(2000).default(''),
-  /** Whose favourites and ratings `is:favourite` and `mine:` mean: the number of a person. */
-  person: z
-    .string()
-    .regex(/^\d{0,9}$/)
-    .default(''),
   category: z.string().max(200).default(''),
   catId: z.string().max(50).default(''),
   disagrees: z.enum(['', ...FIELD_NAMES]).default(''),

@@ -4,6 +4,7 @@ import path from 'node:path';
 import type { Database } from '@flagstone/server/db/connect';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
 import { sql } from 'drizzle-orm';
+import { randomFrom } from '../random.ts';
 
 /** Sounds that are sent to the database in one statement. */
 const CHUNK = 4000;
@@ -35,17 +36,6 @@ const CHANNELS = [1, 1, 2, 2, 2, 2, 4, 6, 8];
 const DEPTHS = [24, 24, 24, 24, 16, 32];
 const CONTAINERS = ['WAV', 'WAV', 'WAV', 'WAV', 'WAV', 'WAV', 'WAV', 'WAV', 'FLAC', 'AIFF'];
 const YEARS = 4;
-
-/** A generator of numbers from 0 to 1 that gives the same ones every time (mulberry32). */
-export function randomFrom(seed: number): () => number {
-  let state = seed;
-  return () => {
-    state = (state + 0x6d2b79f5) | 0;
-    let mixed = Math.imul(state ^ (state >>> 15), 1 | state);
-    mixed = (mixed + Math.imul(mixed ^ (mixed >>> 7), 61 | mixed)) ^ mixed;
-    return ((mixed ^ (mixed >>> 14)) >>> 0) / 2 ** 32;
-  };
-}
 
 /**
  * Draws places of a list so that the n-th comes up in proportion to 1 / (n + 25): as words of a language do (Zipf, Mandelbrot) whose most frequent ones,

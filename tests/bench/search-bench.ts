@@ -11,11 +11,12 @@ import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
 import { httpServer } from '@flagstone/server/http-server';
 import { sql } from 'drizzle-orm';
 import pino from 'pino';
+import { randomFrom } from '../random.ts';
 import { addPersonWith, addTestPeople, signedInAs } from '../signed-in.ts';
 import { askAsMany } from './many-clients.ts';
 import { fieldSearches } from './field-searches.ts';
 import { benchPage } from './search-page.ts';
-import { DATA_VERSION, fillSearchable, fillWaveforms, randomFrom, vocabularyOf } from './fill-searchable.ts';
+import { DATA_VERSION, fillSearchable, fillWaveforms, vocabularyOf } from './fill-searchable.ts';
 
 /**
  * `bench search [--rows 1000000] [--seconds 20] [--only WORDS]`: what a search costs on so many made-up sounds: the first page and the index's counts, categories among them,

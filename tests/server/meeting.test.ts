@@ -1,5 +1,3 @@
-import type { Server } from 'node:http';
-import type { AddressInfo } from 'node:net';
 import { afterAll, beforeAll, expect, it, jest } from '@jest/globals';
 import type { EditConflict, SoundRow } from '@flagstone/contract/record';
 import type { SoundRecord } from '@flagstone/core/record/fields';
@@ -8,7 +6,9 @@ import { sql } from 'drizzle-orm';
 import pino from 'pino';
 import { httpServer } from '../../server/src/http-server.ts';
 import { addPersonWith } from '../signed-in.ts';
+import { randomFrom } from '../random.ts';
 import { sized } from '../size.ts';
+import { listenOn, type Listening } from './listen-on.ts';
 import { TestApplication } from './test-application.ts';
 
 jest.setTimeout(900_000);
@@ -21,7 +21,7 @@ type Field = (typeof FIELDS)[number];
 
 let app: TestApplication;
 let other: Application;
-const servers: Server[] = [];
+const servers: Listening[] = [];
 let batchId = 0;
 
 beforeAll(async () => {
@@ -30,31 +30,13 @@ beforeAll(async () => {
   ({ batchId } = await app.intake());
   await app.measured();
   other = await openApplication(app.databaseAddress, [app.drive], pino({ level: 'silent' }));
-  for (const { context } of [app, other]) {
-    const server = httpServer(context).listen(0, '127.0.0.1');
-    await new Promise((resolve) => server.once('listening', resolve));
-    servers.push(server);
-  }
+  for (const { context } of [app, other]) servers.push(await listenOn(httpServer(context)));
 });
 afterAll(async () => {
-  for (const server of servers) {
-    server.closeAllConnections();
-    server.close();
-  }
+  for (const { close } of servers) close();
   await other.close();
   await app.close();
 });
-
-/** Numbers that are the same each time (mulberry32, public domain). */
-function randomFrom(seed: number): (below: number) => number {
-  let state = seed;
-  return (below) => {
-    state = (state + 0x6d2b79f5) | 0;
-    let mixed = Math.imul(state ^ (state >>> 15), 1 | state);
-    mixed = (mixed + Math.imul(mixed ^ (mixed >>> 7), 61 | mixed)) ^ mixed;
-    return ((mixed ^ (mixed >>> 14)) >>> 0) % below;
-  };
-}
 
 /** What somebody asked for, with what they knew, and what became of it. */
 interface Asked {
@@ -67,9 +49,10 @@ interface Asked {
 }
 
 async function work(which: number, person: { id: number; headers: Record<string, string> }, rows: SoundRow[]) {
-  const random = randomFrom(which + 1);
+  const numbers = randomFrom(which + 1);
+  const random = (below: number): number => Math.floor(numbers() * below);
   // Some at the one server, some at the other.
-  const address = `http://127.0.0.1:${(servers[which % 2]?.address() as AddressInfo).port}/api`;
+  const { address } = servers[which % 2]!;
   const headers = { ...person.headers, 'Content-Type': 'application/json' };
   /** What they have on show: the revision of each record as they last saw it. */
   const shown = new Map(rows.map(({ soundId, copyId, revision }) => [soundId, { copyId, revision }]));

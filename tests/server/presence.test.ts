@@ -1,6 +1,4 @@
 import { randomUUID } from 'node:crypto';
-import type { Server } from 'node:http';
-import type { AddressInfo } from 'node:net';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import type { LiveEvent } from '@flagstone/contract/jobs';
 import type { Presence } from '@flagstone/contract/presence';
@@ -9,13 +7,14 @@ import { sql } from 'drizzle-orm';
 import pino from 'pino';
 import { httpServer } from '../../server/src/http-server.ts';
 import { addPersonWith, signedInAs } from '../signed-in.ts';
+import { listenOn, type Listening } from './listen-on.ts';
 import { TestApplication } from './test-application.ts';
 import { twoCollections, type Held } from './two-collections.ts';
 
 let app: TestApplication;
 /** Another process of the server, on the same database. */
 let other: Application;
-const servers: Server[] = [];
+const servers: Listening[] = [];
 let own: Held;
 let foreign: Held;
 
@@ -23,22 +22,15 @@ beforeAll(async () => {
   app = await TestApplication.open();
   ({ own, foreign } = await twoCollections(app));
   other = await openApplication(app.databaseAddress, [app.drive], pino({ level: 'silent' }));
-  for (const { context } of [app, other]) {
-    const server = httpServer(context).listen(0, '127.0.0.1');
-    await new Promise((resolve) => server.once('listening', resolve));
-    servers.push(server);
-  }
+  for (const { context } of [app, other]) servers.push(await listenOn(httpServer(context)));
 }, 90_000);
 afterAll(async () => {
-  for (const server of servers) {
-    server.closeAllConnections();
-    server.close();
-  }
+  for (const { close } of servers) close();
   await other.close();
   await app.close();
 });
 
-const addressOf = (which: 0 | 1): string => `http://127.0.0.1:${(servers[which]?.address() as AddressInfo).port}/api`;
+const addressOf = (which: 0 | 1): string => servers[which]?.address ?? '';
 const json = { 'Content-Type': 'application/json' };
 const listed = async (which: 0 | 1, headers = signedInAs(1)): Promise<Presence[]> =>
   (await (await fetch(`${addressOf(which)}/presence`, { headers })).json()) as Presence[];

@@ -1,5 +1,3 @@
-import type { Server } from 'node:http';
-import type { AddressInfo } from 'node:net';
 import { mkdir, readdir } from 'node:fs/promises';
 import path from 'node:path';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from '@jest/globals';
@@ -9,10 +7,11 @@ import { copyOutJob } from '../../server/src/delivering/copy-out-job.ts';
 import { httpServer } from '../../server/src/http-server.ts';
 import { runPlanJob } from '../../server/src/plans/plan-jobs.ts';
 import { addPersonWith, signedInAs } from '../signed-in.ts';
+import { listenOn, type Listening } from './listen-on.ts';
 import { TestApplication } from './test-application.ts';
 
 let app: TestApplication;
-let server: Server;
+let server: Listening;
 let batchId = 0;
 /** Somebody whose rights are taken, anew for each test. */
 let person: { id: number; headers: Record<string, string> };
@@ -25,11 +24,9 @@ beforeAll(async () => {
   ({ batchId } = await app.intake('mill'));
   await app.call('fileBatch', { params: { id: batchId } });
   await app.measured();
-  server = httpServer(app.context).listen(0, '127.0.0.1');
-  await new Promise((resolve) => server.once('listening', resolve));
+  server = await listenOn(httpServer(app.context));
 }, 60_000);
 afterAll(async () => {
-  server.closeAllConnections();
   server.close();
   await app.close();
 });
@@ -38,7 +35,7 @@ beforeEach(async () => {
 });
 
 const send = (method: string, address: string, headers: Record<string, string>, body?: object): Promise<Response> =>
-  fetch(`http://127.0.0.1:${(server.address() as AddressInfo).port}/api${address}`, {
+  fetch(`${server.address}${address}`, {
     method,
     headers: { ...headers, ...(body ? { 'Content-Type': 'application/json' } : {}) },
     ...(body ? { body: JSON.stringify(body) } : {}),
@@ -56,7 +53,7 @@ const codeOf = async (answer: Promise<Response>): Promise<string> => {
 const become = (role: Role | undefined): Promise<unknown> =>
   app.call('changeAccount', {
     params: { id: person.id },
-    body: { roles: role === undefined ? [] : [{ collectionId: 1, role }] },
+    body: { roles: [{ collectionId: 1, role: role ?? null }] },
   });
 const selection = () => ({ kind: 'batch' as const, batchId });
 

@@ -1,11 +1,10 @@
-import type { Server } from 'node:http';
-import type { AddressInfo } from 'node:net';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { api, rawApi } from '@flagstone/contract/api';
 import express from 'express';
 import { apiRoutes } from '../../server/src/routes/api-routes.ts';
 import { errorAnswer } from '../../server/src/routes/error-answer.ts';
 import { rawRoutes } from '../../server/src/routes/raw-routes.ts';
+import { listenOn, type Listening } from './listen-on.ts';
 import { TestApplication } from './test-application.ts';
 import { copiesOf, LEVELS, peopleOfEachRole, twoCollections, type Held, type Level } from './two-collections.ts';
 
@@ -245,7 +244,7 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
 };
 
 let app: TestApplication;
-let server: Server;
+let server: Listening;
 let own: Held;
 let foreign: Held;
 let headersOf: Record<Level, Record<string, string>>;
@@ -269,11 +268,9 @@ beforeAll(async () => {
   deciding.use('/api', rawRoutes(app.context, rawStubs as never));
   deciding.use('/api', apiRoutes(app.context, stubs as never));
   deciding.use(errorAnswer(app.context.log));
-  server = deciding.listen(0, '127.0.0.1');
-  await new Promise((resolve) => server.once('listening', resolve));
+  server = await listenOn(deciding);
 }, 90_000);
 afterAll(async () => {
-  server.closeAllConnections();
   server.close();
   await app.close();
 });
@@ -287,11 +284,10 @@ async function answerTo(
   headers: Record<string, string>,
 ): Promise<string> {
   const { method, path } = { ...api, ...rawApi }[name];
-  const { port } = server.address() as AddressInfo;
   const address = path.replace(/:(\w+)/g, (_, key: string) => String(params[key] ?? 0));
   const asked = new URLSearchParams(Object.entries(query).map(([key, value]) => [key, String(value)]));
   const isForm = name === 'exportTable';
-  const response = await fetch(`http://127.0.0.1:${port}/api${address}?${asked.toString()}`, {
+  const response = await fetch(`${server.address}${address}?${asked.toString()}`, {
     method,
     headers: {
       ...headers,

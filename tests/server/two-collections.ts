@@ -97,9 +97,3 @@ export async function peopleOfEachRole(app: TestApplication): Promise<Record<Lev
 
 export const copiesOf = ({ copy }: Held) => ({ kind: 'copies' as const, copyIds: [copy] });
 export const everything = { kind: 'catalogue' as const, filter: filterSchema.parse({}) };
-
-/** Gives a person these roles and no others, without the page that does so. */
-export async function setRolesOf(app: TestApplication, id: number, roles: Record<number, string>): Promise<void> {
-  const given = Object.entries(roles).map(([collectionId, role]) => ({ collectionId: Number(collectionId), role }));
-  await app.call('changeAccount', { params: { id }, body: { roles: given } });
-}

@@ -25,7 +25,7 @@ export async function copyOutJob(app: AppContext, run: JobRun): Promise<void> {
   const { folder: asked, ...copied } = request;
   // As they may now: whoever asked may have lost rights since.
   const sight = sightAs(await rightsOf(app.db, run.job.personId), 'editor');
-  const what = { ...copied, seenBy: sight };
+  const what = { ...copied, person: run.job.personId, seenBy: sight };
   const folder = await app.roots.checkedFolder(asked);
   await run.setTotal((await sizeOf(app, what)).files);
   // A job stops between two files: what is being made is made to its end.

@@ -12,7 +12,7 @@ import { and, eq, sql } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Sight } from '../rights/rights.ts';
-import type { Seen } from '../rights/seen.ts';
+import { seenOf, type Seen } from '../rights/seen.ts';
 import { copiesOut, copyOutTickets } from '../db/finding-schema.ts';
 import { copies } from '../db/schema.ts';
 import { diskError } from '../disk/disk-errors.ts';
@@ -26,6 +26,9 @@ import { entriesOf, pullList } from './pull-lists.ts';
 import { allOf } from '../db/sql-parts.ts';
 import { selectedRows, selectionParts } from '../records/sound-rows.ts';
 
+/** By whom something is copied out, who sees what. */
+type Asked = Required<Seen>;
+
 /** One file to be made: a sound as its file stands, or a part of it, or what was tried out with it. */
 export interface OutFile {
   soundId: number;
@@ -36,10 +39,11 @@ export interface OutFile {
 }
 
 /** The files that are to be copied out, with a name of its own for each. */
-export async function* filesOut(app: AppContext, { what, tree, seenBy }: CopyOut & Seen): AsyncGenerator<OutFile> {
+export async function* filesOut(app: AppContext, request: CopyOut & Seen): AsyncGenerator<OutFile> {
+  const { what, tree } = request;
   const taken = new Set<string>();
   const countersIn = new Map<string, Map<string, number>>();
-  for await (const { row, name, part, tryOut } of namedParts(app, what, seenBy)) {
+  for await (const { row, name, part, tryOut } of namedParts(app, what, request)) {
     const folder = tree ? [row.driveName, ...row.folder.split('/')].map(folderName).filter(Boolean).join('/') : '';
     const inFolder = (file: string): string => (folder === '' ? file : `${folder}/${file}`);
     const counters = countersIn.get(folder) ?? new Map<string, number>();
@@ -62,9 +66,9 @@ interface NamedPart {
   tryOut: TryOut;
 }
 
-async function* namedParts(app: AppContext, what: CopyOut['what'], seenBy: Sight): AsyncGenerator<NamedPart> {
+async function* namedParts(app: AppContext, what: CopyOut['what'], seen: Seen): AsyncGenerator<NamedPart> {
   if (what.kind === 'list') {
-    for (const { row, part, tryOut } of await entriesOf(app, what.listId, seenBy)) {
+    for (const { row, part, tryOut } of await entriesOf(app, what.listId, seen.seenBy)) {
       const base = splitExtension(row.name).base;
       const changed = tryOut?.some(({ on }) => on) ?? false;
       const name = changed ? `${base} tried out.wav` : part ? `${base} part.wav` : row.name;
@@ -72,7 +76,7 @@ async function* namedParts(app: AppContext, what: CopyOut['what'], seenBy: Sight
     }
     return;
   }
-  for await (const rows of selectedRows(app.db, { ...what.selection, seenBy }))
+  for await (const rows of selectedRows(app.db, { ...what.selection, ...seenOf(seen) }))
     for (const row of rows) {
       const slices = what.cut === 'slices' ? parseSlices(row.record.slices) : [];
       if (slices.length === 0) yield { row, name: row.name, part: null, tryOut: [] };
@@ -105,15 +109,15 @@ async function streamOf(app: AppContext, file: OutFile, sight: Sight, signal: Ab
 /** How many files would be copied out, and how large they are. */
 export async function sizeOf(
   app: AppContext,
-  { what, seenBy }: CopyOut & Seen,
+  { what, ...seen }: CopyOut & Seen,
 ): Promise<{ files: number; bytes: number; gone: number }> {
   if (what.kind === 'list') {
     await pullList(app, what.listId);
-    const entries = await entriesOf(app, what.listId, seenBy);
+    const entries = await entriesOf(app, what.listId, seen.seenBy);
     const bytes = entries.reduce((sum, { row, part }) => sum + (part ? 0 : row.sizeBytes), 0);
     return { files: entries.length, bytes, gone: entries.filter(({ row }) => row.state === 'gone').length };
   }
-  const { tables, conditions } = selectionParts({ ...what.selection, seenBy });
+  const { tables, conditions } = selectionParts({ ...what.selection, ...seenOf(seen) });
   // As the record keeps them: one slice a line.
   const slices =
     what.cut === 'slices'
@@ -154,15 +158,13 @@ export async function redeem(app: AppContext, ticket: string, personId: number):
 /** Queues copying out into a folder. Throws what the check of a folder throws, and NOT_ALLOWED for one of a collection in which somebody is no librarian: it would be read in there. */
 export async function copyOutToFolder(
   app: AppContext,
-  request: z.infer<typeof copyOutToFolderSchema>,
-  personId: number,
-  sight: Sight,
+  { person, seenBy, ...request }: z.infer<typeof copyOutToFolderSchema> & Asked,
   librarianIn: Sight,
 ): Promise<Job> {
   const folder = await app.roots.checkedFolder(request.folder);
   if (!(await placesSeen(app, librarianIn))(folder))
     throw new AppError('NOT_ALLOWED', 'This folder belongs to a collection in which you are no librarian.');
-  const { files, bytes } = await sizeOf(app, { ...request, seenBy: sight });
+  const { files, bytes } = await sizeOf(app, { ...request, person, seenBy });
   if (files === 0) throw new AppError('NOTHING_SELECTED', 'There is nothing to copy out.');
   await refuseWhenFull(folder, bytes);
   const title = `Copy ${files === 1 ? '1 sound' : `${files.toLocaleString('en')} sounds`} to ${path.basename(folder)}`;
@@ -174,7 +176,7 @@ export async function copyOutToFolder(
       lanes: [`copy out ${folder}`],
       collectionIds: [],
     },
-    personId,
+    person,
   );
 }
 
@@ -192,8 +194,7 @@ const LEFT_OUT = 'LEFT OUT.txt';
  */
 export async function writeZip(
   app: AppContext,
-  request: CopyOut & Seen,
-  personId: number,
+  request: CopyOut & Asked,
   out: Writable,
   signal: AbortSignal,
 ): Promise<void> {
@@ -239,7 +240,7 @@ export async function writeZip(
       continue;
     }
     await add(contents, file.path);
-    await noteUse(app, file.soundId, personId, '');
+    await noteUse(app, file.soundId, request.person, '');
   }
   if (leftOut.length > 0) await add(Readable.from([`${leftOut.join('\r\n')}\r\n`]), LEFT_OUT);
   await zip.finalize();

@@ -9,7 +9,7 @@ import {
 } from '@flagstone/contract/selection';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
-import type { SeenQuery, SeenSelection } from '../rights/seen.ts';
+import { seenOf, type SeenQuery, type SeenSelection } from '../rights/seen.ts';
 import { COPY_STATE } from '../records/copy-state.ts';
 import { countHits } from './count-hits.ts';
 import { columnsOf, firstRows, sortedBy, type KeyRow, type Order, type SortColumns } from './first-rows.ts';
@@ -91,7 +91,7 @@ export async function* rowsInListOrder(
     return;
   }
   const asked = listQuerySchema.parse({ ...selection.filter, ...order, limit: ROWS_AT_ONCE, count: 'free' });
-  const query = { ...asked, seenBy };
+  const query = { ...asked, ...seenOf(selection) };
   const isCatalogue = selection.kind === 'catalogue';
   if (isCatalogue && query.sort === 'relevance' && query.q !== '') {
     for (let after: string | undefined, page: SoundPage; ; after = page.next ?? undefined) {

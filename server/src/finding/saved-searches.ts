@@ -42,8 +42,8 @@ export async function listSavedSearches(app: AppContext, personId: number, sight
 function filterOf(query: Record<string, string>, personId: number, seenBy: Sight): SeenFilter | undefined {
   const { widen = 'off' } = query;
   const also = widen === 'off' ? '' : widen;
-  const filter = filterSchema.safeParse({ ...query, also, person: String(personId) }).data;
-  return filter && { ...filter, seenBy };
+  const filter = filterSchema.safeParse({ ...query, also }).data;
+  return filter && { ...filter, seenBy, person: personId };
 }
 
 /** Keeps a search; one of the person's own of that name is replaced. */

@@ -154,7 +154,7 @@ function onceAtATime<Value>(
   return (app, filter) => {
     const known = underWay.get(app) ?? new Map<string, Promise<Value>>();
     underWay.set(app, known);
-    const key = JSON.stringify([filterSchema.parse(filter), keyOf(filter.seenBy)]);
+    const key = JSON.stringify([filterSchema.parse(filter), keyOf(filter.seenBy), filter.person]);
     const asked = known.get(key);
     if (asked) return asked;
     const value = forAll(() => work(app, filter)).finally(() => known.delete(key));

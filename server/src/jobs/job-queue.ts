@@ -10,6 +10,7 @@ import type { Database, Queryable } from '../db/connect.ts';
 import { isDatabaseGone } from '../db/database-errors.ts';
 import { jobs, type JobFailures } from '../db/schema.ts';
 import type { Sight } from '../rights/rights.ts';
+import { jobIsSeen } from '../rights/seen.ts';
 import { processToken, readProcessToken, writeAsJobs } from '../process-identity.ts';
 import { fenceOf, JobTaken, type Fence } from './fence.ts';
 
@@ -300,7 +301,7 @@ export class JobQueue {
     const rows = await this.db
       .select()
       .from(jobs)
-      .where(jobIsSeen(personId, sight))
+      .where(jobIsSeen(sight, personId))
       .orderBy(sql`${inArray(jobs.state, ['running', 'waiting', 'paused'])} desc`, desc(jobs.createdAt))
       .limit(limit);
     return rows.map(toJob);
@@ -443,11 +444,6 @@ export class JobQueue {
     for (const job of await this.db.select().from(jobs).where(overlapping).orderBy(jobs.createdAt).limit(1))
       await this.send(job);
   }
-}
-
-function jobIsSeen(personId: number, sight: Sight): SQL | undefined {
-  if (sight === 'all') return undefined;
-  return sql`(${jobs.personId} = ${personId} or (${jobs.collectionIds} <> '{}' and ${jobs.collectionIds} <@ ${`{${sight.join(',')}}`}::int[]))`;
 }
 
 /** Whether a process ran on this machine and does so no more. Versions before were known by host and number alone. */

@@ -1,7 +1,7 @@
 import { AppError } from '@flagstone/core/errors';
 import type { Account, AccountChange, NewAccount } from '@flagstone/contract/people';
-import type { CollectionRole } from '@flagstone/contract/roles';
-import { eq, sql } from 'drizzle-orm';
+import type { CollectionRole, RoleChange } from '@flagstone/contract/roles';
+import { and, eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable, Transaction } from '../db/connect.ts';
 import { apiTokens, passkeys } from '../db/people-schema.ts';
@@ -16,7 +16,7 @@ export type Acting = { id: number; name: string } | undefined;
 type App = Pick<AppContext, 'db' | 'live'>;
 
 /** The roles of a person `p`, by collection. */
-export const ROLES_OF_PERSON = sql`coalesce((select jsonb_agg(jsonb_build_object('collectionId', m.collection_id, 'role', m.role) order by m.collection_id)
+const ROLES_OF_PERSON = sql`coalesce((select jsonb_agg(jsonb_build_object('collectionId', m.collection_id, 'role', m.role) order by m.collection_id)
   from collection_people m where m.person_id = p.id), '[]')`;
 
 /** Everybody who has done something or may sign in, by name; those who left last. */
@@ -63,7 +63,7 @@ export async function addAccount(app: App, added: NewAccount, by: Acting, caller
       .onConflictDoUpdate({ target: people.name, set: { account, isAdministrator, endedAt: null } })
       .returning({ id: people.id });
     if (!person) throw new AppError('INTERNAL', 'The person could not be added.');
-    const roles = await setRoles(tx, person.id, added.roles);
+    const roles = await changeRoles(tx, person.id, added.roles);
     const about = [`${added.name} (${account})`, ...(isAdministrator ? ['administrator'] : []), ...roles].join(', ');
     await note(tx, { what: 'adds a person', about, by, address: caller.address });
     return makeLink(tx, person.id);
@@ -93,11 +93,11 @@ export async function changeAccount(
       await tx.delete(apiTokens).where(eq(apiTokens.personId, id));
       await tx.delete(passkeys).where(eq(passkeys.personId, id));
     }
-    const given = roles && (await setRoles(tx, id, roles));
+    const given = roles && (await changeRoles(tx, id, roles));
     const words = [
       ...(name === undefined ? [] : [`now called ${name}`]),
       ...(isAdministrator === undefined ? [] : [isAdministrator ? 'administrator' : 'no administrator']),
-      ...(given ? [given.join(', ') || 'no role in any collection'] : []),
+      ...(given ?? []),
       ...(hasLeft === false ? ['is back'] : []),
     ];
     if (hasLeft) await note(tx, { what: 'has a person leave', about: person.name, by, address: caller.address });
@@ -111,16 +111,23 @@ export async function changeAccount(
   });
 }
 
-/** Gives a person these roles and no others; returns them in words. Throws NOT_FOUND for a collection that there is not. */
-async function setRoles(tx: Transaction, personId: number, roles: readonly CollectionRole[]): Promise<string[]> {
+/** Gives a person other roles, or takes them away; returns them in words. Throws NOT_FOUND for a collection that there is not. */
+async function changeRoles(tx: Transaction, personId: number, changes: readonly RoleChange[]): Promise<string[]> {
   const known = new Map((await tx.select().from(collections)).map(({ id, name }) => [id, name]));
-  await tx.delete(collectionPeople).where(eq(collectionPeople.personId, personId));
-  const once = [...new Map(roles.map((each) => [each.collectionId, each.role]))];
-  for (const [collectionId] of once)
-    if (!known.has(collectionId)) throw new AppError('NOT_FOUND', `There is no collection ${collectionId}.`);
-  if (once.length > 0)
-    await tx.insert(collectionPeople).values(once.map(([collectionId, role]) => ({ collectionId, personId, role })));
-  return once.map(([collectionId, role]) => `${role} in “${known.get(collectionId)}”`);
+  const words: string[] = [];
+  for (const { collectionId, role } of changes) {
+    const name = known.get(collectionId);
+    if (name === undefined) throw new AppError('NOT_FOUND', `There is no collection ${collectionId}.`);
+    const own = and(eq(collectionPeople.collectionId, collectionId), eq(collectionPeople.personId, personId));
+    if (role === null) await tx.delete(collectionPeople).where(own);
+    else
+      await tx
+        .insert(collectionPeople)
+        .values({ collectionId, personId, role })
+        .onConflictDoUpdate({ target: [collectionPeople.collectionId, collectionPeople.personId], set: { role } });
+    words.push(`${role ?? 'no role'} in “${name}”`);
+  }
+  return words;
 }
 
 /** A new link to choose a password by; what the person signed in with before holds no more. Throws NOT_FOUND, BAD_REQUEST. */

@@ -37,8 +37,9 @@ export class Presences {
   /** Somebody's page listens; the returned function tells that it does so no more. A page that listens anew has been here all the time. */
   async enter(page: string, personId: number): Promise<() => Promise<void>> {
     const stream = randomUUID();
-    this.held.set(stream, { page, personId });
     const isNew = await this.put(stream, page, personId);
+    // Only now: one that could not be made known is nobody's to keep.
+    this.held.set(stream, { page, personId });
     if (isNew) await this.tell({ page, personId, batchId: null, soundId: null }, true);
     return () => this.leave(stream);
   }

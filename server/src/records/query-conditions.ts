@@ -2,11 +2,11 @@ import { AppError } from '@flagstone/core/errors';
 import { stateSearched } from '@flagstone/core/record/copy-states';
 import { searchField } from '@flagstone/core/query/search-fields';
 import { parseQuery, type Bound, type FieldTest, type QueryNode } from '@flagstone/core/query/search-query';
-import type { ListFilter } from '@flagstone/contract/selection';
 import { FIELDS } from '@flagstone/core/record/fields';
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import type { Queryable } from '../db/connect.ts';
 import { records } from '../db/schema.ts';
+import type { SeenFilter } from '../rights/seen.ts';
 import { stateCondition } from './copy-state.ts';
 import { hasTerm, hasWords, term } from './search-terms.ts';
 
@@ -64,7 +64,7 @@ export function queryConditions(
   drives: KnownDrives = new Map(),
 ): SQL[] {
   const { query, faults } = parseQuery(q, true);
-  const context: Context = { isCatalogue, also: alsoIn(also), person: Number(person), drives };
+  const context: Context = { isCatalogue, also: alsoIn(also), person: person ?? 0, drives };
   const [fault] = faults;
   if (fault)
     throw new AppError('QUERY_INVALID', `${fault.message} (at letter ${fault.at + 1}).`, { details: { faults } });
@@ -92,7 +92,7 @@ export function queryConditions(
 export const NAMES = sql`flagstone_names(f.search)`;
 
 /** What of a filter the search line needs. */
-type Asked = Pick<ListFilter, 'q' | 'also' | 'person'>;
+type Asked = Pick<SeenFilter, 'q' | 'also' | 'person'>;
 
 interface Context {
   isCatalogue: boolean;

@@ -7,7 +7,6 @@ import { allOf, idList } from '../db/sql-parts.ts';
 import { PREPARED } from '../db/prepared-statements.ts';
 import { searchRows } from '../db/finding-schema.ts';
 import { records } from '../db/schema.ts';
-import type { Sight } from '../rights/rights.ts';
 import { collectionIsSeen, copyIsSeen, type SeenFilter } from '../rights/seen.ts';
 import { stateCondition } from './copy-state.ts';
 import { asksOfCopies, drivesAsked, found, queryConditions, wordsAsked, type KnownDrives } from './query-conditions.ts';
@@ -35,7 +34,7 @@ export function catalogueTables(withRecord = false): SQL {
 }
 
 /** What filters ask of the sounds of the catalogue, over search rows `f`; with `isNamed`, words have to stand in name, keywords or category. */
-export type ConditionsOf = (filter: ListFilter, isNamed?: boolean) => SQL[];
+export type ConditionsOf = (filter: SeenFilter, isNamed?: boolean) => SQL[];
 
 /**
  * How filters with a search line and collections narrow the catalogue as it is now. Which sets of collections and which drives are meant is found out first: asked for each
@@ -45,14 +44,14 @@ export async function conditionsNow(db: Queryable, asked: SeenFilter): Promise<C
   const sets = await setsNow(db, asked);
   const drives = await drivesAsked(db, asked.q);
   return (filter, isNamed = false) =>
-    asSeen(filter, asked.seenBy, sets, [sql`f.filed`, ...narrowing(filter, { kind: 'catalogue' }, isNamed, drives)]);
+    asSeen(filter, sets, [sql`f.filed`, ...narrowing(filter, { kind: 'catalogue' }, isNamed, drives)]);
 }
 
 /** What a filter asks of search rows `f`, and in a batch of records `r`, copies `c` and batch items `b`. */
 export function filterConditions(filter: SeenFilter, source: { kind: 'catalogue' | 'batch' }): SQL[] {
   const { seenBy } = filter;
   const conditions = narrowing(filter, source);
-  if (source.kind === 'catalogue') return asSeen(filter, seenBy, setsOf(filter), conditions);
+  if (source.kind === 'catalogue') return asSeen(filter, setsOf(filter), conditions);
   const inAsked = filter.collection === '' ? [] : [sql`f.collection_set = any(${setsOf(filter).some})`];
   return [...conditions, ...inAsked, ...(seenBy === 'all' ? [] : [copyIsSeen(seenBy)])];
 }
@@ -96,7 +95,8 @@ async function setsNow(db: Queryable, filter: SeenFilter): Promise<Sets> {
  * Conditions for whoever sees some collections. What a sound says in the paths of copies that they do not see is not found: where there are such, the conditions have to hold
  * of what is left without them. That is dear to find out, so it is left where the words stand in the record anyway, or nothing is asked of copies.
  */
-function asSeen(filter: ListFilter, seenBy: Sight, { some, mixed }: Sets, conditions: readonly SQL[]): SQL[] {
+function asSeen(filter: SeenFilter, { some, mixed }: Sets, conditions: readonly SQL[]): SQL[] {
+  const { seenBy } = filter;
   const all = [...(some ? [sql`f.collection_set = any(${some})`] : []), ...conditions];
   if (seenBy === 'all' || !mixed) return all;
   const words = wordsAsked(filter.q, filter.also);
@@ -110,7 +110,7 @@ function asSeen(filter: ListFilter, seenBy: Sight, { some, mixed }: Sets, condit
   ];
 }
 
-function narrowing(filter: ListFilter, source?: { kind: string }, isNamed = false, drives?: KnownDrives): SQL[] {
+function narrowing(filter: SeenFilter, source?: { kind: string }, isNamed = false, drives?: KnownDrives): SQL[] {
   const when = (value: string, condition: () => SQL): SQL[] => (value === '' ? [] : [condition()]);
   return [
     ...queryConditions(filter, source?.kind === 'catalogue', isNamed, drives),
@@ -131,7 +131,7 @@ function narrowing(filter: ListFilter, source?: { kind: string }, isNamed = fals
 
 /** Whether a filter leaves anything out of what is seen; the retired collections aside. */
 export function isNarrow(filter: ListFilter): boolean {
-  const { person: _person, also: _also, ...narrowing } = filterSchema.shape;
+  const { also: _also, ...narrowing } = filterSchema.shape;
   return Object.keys(narrowing).some((key) => filter[key as keyof ListFilter] !== '');
 }
 

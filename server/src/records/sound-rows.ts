@@ -10,7 +10,7 @@ import type { Queryable } from '../db/connect.ts';
 import { PREPARED } from '../db/prepared-statements.ts';
 import { records } from '../db/schema.ts';
 import type { Sight } from '../rights/rights.ts';
-import { copyIsSeen, type SeenSelection } from '../rights/seen.ts';
+import { copyIsSeen, seenOf, type SeenSelection } from '../rights/seen.ts';
 import { driveIsHere } from '../drives/drives.ts';
 import { COPY_STATE } from './copy-state.ts';
 import { allOf, idList } from '../db/sql-parts.ts';
@@ -140,7 +140,7 @@ export function selectionParts(selection: SeenSelection): { tables: SQL; conditi
       left join analyses a on a.sound_id = s.id`;
     return { tables, conditions: [sql`c.id = any(${idList(selection.copyIds)})`, copyIsSeen(seenBy)] };
   }
-  const filter = { ...(selection.filter ?? filterSchema.parse({})), seenBy };
+  const filter = { ...(selection.filter ?? filterSchema.parse({})), ...seenOf(selection) };
   const conditions = filterConditions(filter, selection);
   // From the copies, whose numbers have an index: from the sounds, each page would go through the whole catalogue.
   return selection.kind === 'catalogue'

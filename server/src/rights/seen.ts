@@ -1,14 +1,20 @@
 import type { ListFilter, ListQuery, Selection } from '@flagstone/contract/selection';
 import { sql, type SQL } from 'drizzle-orm';
+import { jobs } from '../db/schema.ts';
 import type { Sight } from './rights.ts';
 
 /** For whom something is looked for. What they do not see is as if it were not there. */
 export interface Seen {
   seenBy: Sight;
+  /** Whose favourites and ratings `is:favourite` and `mine:` mean; nobody's where no person asks. */
+  person?: number;
 }
 export type SeenFilter = ListFilter & Seen;
 export type SeenQuery = ListQuery & Seen;
 export type SeenSelection = Selection & Seen;
+
+/** For whom a selection or filter is looked for, without what it asks. */
+export const seenOf = ({ seenBy, person }: Seen): Seen => ({ seenBy, ...(person === undefined ? {} : { person }) });
 
 const numbers = (sight: readonly number[]): SQL => sql`${`{${sight.join(',')}}`}::int[]`;
 
@@ -46,4 +52,10 @@ export function pullListIsSeen(sight: Sight, personId: number): SQL {
   if (sight === 'all') return sql`true`;
   return sql`(l.person_id = ${personId} or not exists (select from pull_entries e where e.list_id = l.id) or exists (
     select from pull_entries e where e.list_id = l.id and ${soundIsSeen(sight, sql`e.sound_id`)}))`;
+}
+
+/** Whether somebody asked for a job, or sees all collections whose files it works on. */
+export function jobIsSeen(sight: Sight, personId: number): SQL {
+  if (sight === 'all') return sql`true`;
+  return sql`(${jobs.personId} = ${personId} or (${jobs.collectionIds} <> '{}' and ${jobs.collectionIds} <@ ${numbers(sight)}))`;
 }

@@ -14,7 +14,7 @@ import { auditChoices, auditPage } from '../people/audit-pages.ts';
 import { knownPeople, signedIn } from '../people/known-people.ts';
 import * as keys from '../people/passkeys.ts';
 import { sightAs, sightOf, type Sight } from '../rights/rights.ts';
-import { collectionIsSeen, copyIsSeen, soundIsSeen } from '../rights/seen.ts';
+import { collectionIsSeen, copyIsSeen, soundIsSeen, type Seen } from '../rights/seen.ts';
 import type { Site } from '../people/passkeys.ts';
 import { sessionsOf } from '../people/sessions.ts';
 import { factsOfLink, takeLink } from '../people/sign-in-links.ts';
@@ -56,7 +56,6 @@ import { acceptSuggestions, suggestFor } from '../describing/suggestions.ts';
 import { redoLast, undoLast, type MayStill } from '../plans/undo.ts';
 import { demand } from './demand.ts';
 import { whereaboutsSeen } from './event-seen.ts';
-import { seenSelection } from './seen-selection.ts';
 import { VERSION } from '../version.ts';
 
 /** What a handler gets of a request, parsed. */
@@ -275,12 +274,12 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   getFileTime: async (app, { params, sight }) => ({ timeReference: await fileTimeOf(app, params.id, sight) }),
   getKin: (app, { params, sight }) => kinOf(app, params.id, sight),
   listAlike: (app, { params, sight }) => soundsAlike(app, params.id, sight),
-  prepareCopyOut: async (app, { body, person, sight }) => ({
-    ...(await copyingOut.sizeOf(app, { ...body, seenBy: sight })),
-    ticket: await copyingOut.ticketFor(app, body, person),
+  prepareCopyOut: async (app, call) => ({
+    ...(await copyingOut.sizeOf(app, { ...call.body, ...seen(call) })),
+    ticket: await copyingOut.ticketFor(app, call.body, call.person),
   }),
   copyOutToFolder: (app, { body, person, sight, asker }) =>
-    copyingOut.copyOutToFolder(app, body, person, sight, sightAs(asker.rights, 'librarian')),
+    copyingOut.copyOutToFolder(app, { ...body, person, seenBy: sight }, sightAs(asker.rights, 'librarian')),
   listPullLists: (app, { person, sight }) => pulls.listPullLists(app, person, sight),
   makePullList: (app, { body, person, sight }) => pulls.makePullList(app, body, person, sight),
   updatePullList: (app, { params, body, person, sight }) => pulls.updatePullList(app, params.id, body, person, sight),
@@ -344,16 +343,14 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
 };
 
 type Asking = Pick<Call<unknown, unknown, unknown>, 'person' | 'sight'>;
-/** A list as whoever asks sees it; their own favourites and ratings are meant, whatever the address says. */
-const seenQuery = <Query extends ListFilter>({ query, person, sight }: Asking & { query: Query }) => ({
-  ...query,
-  person: String(person),
-  seenBy: sight,
-});
+const seen = ({ person, sight }: Asking): Seen => ({ person, seenBy: sight });
+/** A list as whoever asks sees it. */
+const seenQuery = <Query extends ListFilter>(call: Asking & { query: Query }) => ({ ...call.query, ...seen(call) });
 /** The same for what they chose from a list. */
-function seenBody<Body extends { selection: Selection }>({ body, person, sight }: Asking & { body: Body }) {
-  return { ...body, selection: seenSelection(body.selection, person, sight) };
-}
+const seenBody = <Body extends { selection: Selection }>(call: Asking & { body: Body }) => ({
+  ...call.body,
+  selection: { ...call.body.selection, ...seen(call) },
+});
 
 /** What an act changed asks for the same role when it is taken back. */
 function mayStill(app: AppContext, asker: Asker): MayStill {

@@ -6,10 +6,11 @@ import type { Selection } from '@flagstone/contract/selection';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { allOf, idList, isBelow } from '../db/sql-parts.ts';
+import { jobs } from '../db/schema.ts';
 import type { Asker } from '../people/asker.ts';
 import { selectionParts } from '../records/sound-rows.ts';
 import { sightAs, sightOf, type Sight } from '../rights/rights.ts';
-import { collectionIsSeen, copyIsSeen, pullListIsSeen, soundIsSeen } from '../rights/seen.ts';
+import { collectionIsSeen, copyIsSeen, jobIsSeen, pullListIsSeen, soundIsSeen } from '../rights/seen.ts';
 
 /** What a request names, parsed by the contract. */
 export interface AskedOf {
@@ -110,11 +111,9 @@ const LOOKS: Record<Exclude<Subject, 'copyOut'>, Look> = {
     ofSounds(sql`record_revisions v where v.change_id = ${idOf(asked)}`, sql`v.sound_id`, looking, countedWhole),
   job: (asked, { seen, may, personId }) => {
     const { id } = asked.params as { id: string };
-    const all = (sight: Sight): SQL =>
-      sight === 'all'
-        ? sql`true`
-        : sql`(j.person_id = ${personId} or (j.collection_ids <> '{}' and j.collection_ids <@ ${idList(sight)}::int[]))`;
-    return counted(sql`select ${all(seen)} as seen, ${all(may)} as may from jobs j where j.id = ${id}`);
+    return counted(
+      sql`select ${jobIsSeen(seen, personId)} as seen, ${jobIsSeen(may, personId)} as may from jobs where ${jobs.id} = ${id}`,
+    );
   },
   pullList: (asked, looking) => listBy(idOf(asked), looking),
   pullEntry: (asked, { seen, personId }) =>

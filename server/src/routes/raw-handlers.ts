@@ -10,7 +10,7 @@ import type { AppContext } from '../app-context.ts';
 import { copies } from '../db/schema.ts';
 import type { Asker } from '../people/asker.ts';
 import { rightsOf } from '../rights/person-rights.ts';
-import { sightOf, type Sight } from '../rights/rights.ts';
+import { keyOf, sightOf, type Sight } from '../rights/rights.ts';
 import { writeAudit } from '../people/audit-pages.ts';
 import { copyThatIsHere, peaksOf } from '../listening/analyses.ts';
 import { bringBack } from '../intake/imports.ts';
@@ -22,7 +22,6 @@ import { pullListReport } from '../delivering/reports.ts';
 import { pullEntry } from '../delivering/pull-lists.ts';
 import { giveUpWhenIdle, type BigAnswers } from './big-answers.ts';
 import { sendWav } from './send-wav.ts';
-import { seenSelection } from './seen-selection.ts';
 import { eventSeen } from './event-seen.ts';
 import { asksStill } from './who-asks.ts';
 import { goneOf } from './gone.ts';
@@ -132,7 +131,7 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
   downloadZip: async (app, { params, person, sight, response }) => {
     const asked = await redeem(app, params.ticket, person);
     response.attachment('sounds.zip').type('application/zip');
-    await writeZip(app, { ...asked, seenBy: sight }, person, response, goneOf(response));
+    await writeZip(app, { ...asked, person, seenBy: sight }, response, goneOf(response));
   },
   getPullListReport: async (app, { params, sight, response }) => {
     const { name, pdf } = await pullListReport(app, params.id, sight);
@@ -148,7 +147,7 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
     // A report is looked at and printed; the others are kept.
     const how = wanted.format === 'pdf' ? 'inline' : 'attachment';
     response.setHeader('Content-Disposition', `${how}; filename="sounds.${wanted.format}"`);
-    await writeExport(app, { ...wanted, selection: seenSelection(wanted.selection, person, sight) }, response);
+    await writeExport(app, { ...wanted, selection: { ...wanted.selection, person, seenBy: sight } }, response);
   },
   importTable: async (app, { query, person, sight, request, response }) => {
     if (!Buffer.isBuffer(request.body)) throw new AppError('TABLE_INVALID', 'The file is empty.');
@@ -160,9 +159,10 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
   followEvents: async (app, { query, person, asker, request, response }) => {
     // Without the database nothing would ever be told: whoever listens has to know that.
     if (!app.live.isConnected) throw new AppError('UNAVAILABLE', 'Flagstone has no connection to its database.');
+    const leave = query.page === undefined ? undefined : await app.presences.enter(query.page, person);
     const session = await createSession(request, response);
     const sight = sightOf(asker.rights);
-    const rightsNow = async (): Promise<string> => JSON.stringify(sightOf(await rightsOf(app.db, person)));
+    const rightsNow = async (): Promise<string> => keyOf(sightOf(await rightsOf(app.db, person)));
     const rightsThen = await rightsNow();
     const endUnlessAsked = async (): Promise<void> => {
       // Who sees other collections than before listens anew: browsers do so by themselves.
@@ -182,7 +182,6 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
       });
     };
     const looking = setInterval(() => next(endUnlessAsked), LOOK_AT_SESSION_MS);
-    const leave = query.page === undefined ? undefined : await app.presences.enter(query.page, person);
     const stop = [
       app.live.subscribe((event) => next(() => tell(event))),
       app.live.onLost(() => void response.end()),

@@ -8,6 +8,7 @@ import { ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
 import { computed, nextTick, ref, toRef, watch } from 'vue';
 import { counted as inWords } from '../ui/format.ts';
 import { server } from '../ui/server.ts';
+import { NEEDS_ASSISTANT } from '../stores/person-rights.ts';
 import ReadOnly from '../ui/read-only.vue';
 import { usePresence } from '../stores/presence.ts';
 import { useRights } from '../stores/rights.ts';
@@ -110,9 +111,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
               .join(', ')
           }}: {{ presence.atSound(one.soundId).length > 1 ? 'have' : 'has' }} this open too.
         </p>
-        <p v-if="!mayEdit" class="soft" role="note">
-          ◌ To look at: changing it needs an assistant, which you are not here.
-        </p>
+        <p v-if="!mayEdit" class="soft" role="note">◌ To look at: {{ NEEDS_ASSISTANT }}</p>
         <card-copy-fields v-else :one="one" :count="count" @edit="(change) => void edit(change)" />
         <div class="views" role="group" aria-label="What the card shows">
           <button

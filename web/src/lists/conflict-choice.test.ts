@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import type { EditConflict } from '@flagstone/contract/record';
-import { canBeBoth, editAfter, fieldsInWords, valueInWords } from './conflict-choice.ts';
+import { canBeBoth, editAfter, valueInWords } from './conflict-choice.ts';
 
 const conflict = (over: Partial<EditConflict>): EditConflict => ({
   soundId: 1,
@@ -48,5 +48,4 @@ describe('what is saved after a choice', () => {
 
 it('is said in words', () => {
   expect([[], null, '', ['a', 'b'], 4].map(valueInWords)).toEqual(['nothing', 'nothing', 'nothing', 'a, b', '4']);
-  expect(fieldsInWords([conflict({}), conflict({ soundId: 2 }), conflict({ field: 'fxName' })])).toBe('Notes, FXName');
 });

@@ -1,6 +1,6 @@
 import type { EditConflict } from '@flagstone/contract/record';
 import type { RecordEdit } from '@flagstone/core/record/edit';
-import { FIELDS, fieldLabel, type FieldName } from '@flagstone/core/record/fields';
+import { FIELDS, type FieldName } from '@flagstone/core/record/fields';
 
 /** What stays of a field that two changed at once. */
 export type ConflictChoice = 'theirs' | 'mine' | 'both';
@@ -39,7 +39,3 @@ export function valueInWords(value: unknown): string {
   if (Array.isArray(value)) return value.length === 0 ? 'nothing' : value.join(', ');
   return typeof value === 'number' || (typeof value === 'string' && value !== '') ? String(value) : 'nothing';
 }
-
-/** Which fields a conflict is about, in words. */
-export const fieldsInWords = (conflicts: readonly EditConflict[]): string =>
-  [...new Set(conflicts.map(({ field }) => fieldLabel(field)))].join(', ');

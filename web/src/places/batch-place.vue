@@ -36,7 +36,6 @@ import { server } from '../ui/server.ts';
 import { tell } from '../ui/use-errors.ts';
 import { useKeys } from '../ui/use-keys.ts';
 import { usePresence, useWhereabouts } from '../stores/presence.ts';
-import { useSession } from '../stores/session.ts';
 import { useRecordEdits } from '../lists/use-record-edits.ts';
 import { useSoundList } from '../lists/use-sound-list.ts';
 import { useLive } from '../stores/live.ts';
@@ -61,7 +60,6 @@ const drawer = ref<InstanceType<typeof RecipeDrawer>>();
 /** What “Suggest” fills in; remembered in this browser. */
 const wanted = useLocalStorage<SuggestedField[]>('flagstone.suggested', ['catId', 'fxName', 'keywords']);
 
-const session = useSession();
 const rights = useRights();
 const presence = usePresence();
 /** An assistant describes; names, files and the catalogue are a librarian's. */
@@ -74,7 +72,6 @@ const filter = computed(() => ({
   category: '',
   catId: '',
   also: '',
-  person: String(session.personId),
   ...narrowingIn(route.query),
 }));
 const list = useSoundList(

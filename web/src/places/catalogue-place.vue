@@ -27,7 +27,6 @@ import { meanRating } from '../ui/mean-rating.ts';
 import { usePullLists } from '../delivery/pull-lists-store.ts';
 import { useRights } from '../stores/rights.ts';
 import { useWhereabouts } from '../stores/presence.ts';
-import { useSession } from '../stores/session.ts';
 import ExportDialog from '../delivery/export-dialog.vue';
 import ImportDialog from '../intake/import-dialog.vue';
 import SavedSearches from '../search/saved-searches.vue';
@@ -76,7 +75,6 @@ const orderSchema = z.object({
 });
 const card = ref<InstanceType<typeof SoundCard>>();
 
-const session = useSession();
 const rights = useRights();
 const text = (value: unknown): string => (typeof value === 'string' ? value : '');
 const typed = computed(() => text(route.query['q']));
@@ -85,7 +83,6 @@ const reading = useQueryReading(typed);
 const filter = computed(() => ({
   q: reading.line.value,
   also: reading.also.value,
-  person: String(session.personId),
   category: text(route.query['category']),
   catId: text(route.query['catId']),
   ...narrowingIn(route.query),

@@ -28,7 +28,7 @@ const isOfHouse = computed(() =>
     collections.open.map(({ id }) => id),
   ),
 );
-const OF_HOUSE = '◌ To look at: all collections share this, so it is changed by librarians of all of them.';
+const OF_HOUSE = 'all collections share this, so it is changed by librarians of all of them.';
 const tab = computed({
   get: () => (typeof route.query['show'] === 'string' ? route.query['show'] : 'drives'),
   set: (show) => void router.replace({ query: { show } }),
@@ -42,20 +42,17 @@ const tab = computed({
       <el-tab-pane label="Drives" name="drives"><setup-drives /></el-tab-pane>
       <el-tab-pane label="Collections" name="collections" lazy><setup-collections /></el-tab-pane>
       <el-tab-pane label="Path rules" name="rules" lazy>
-        <p v-if="!isOfHouse" class="soft" role="note">{{ OF_HOUSE }}</p>
-        <read-only :on="!isOfHouse"><setup-rules /></read-only>
+        <read-only :on="!isOfHouse" :why="OF_HOUSE"><setup-rules /></read-only>
       </el-tab-pane>
       <el-tab-pane label="Lists of names" name="names" lazy>
-        <p v-if="!isOfHouse" class="soft" role="note">{{ OF_HOUSE }}</p>
-        <read-only :on="!isOfHouse"><setup-names /></read-only>
+        <read-only :on="!isOfHouse" :why="OF_HOUSE"><setup-names /></read-only>
       </el-tab-pane>
       <el-tab-pane label="Thesaurus" name="words" lazy><setup-words /></el-tab-pane>
       <el-tab-pane label="Lost files" name="lost" lazy><setup-lost /></el-tab-pane>
       <el-tab-pane label="Category list" name="categories" lazy>
-        <p v-if="!rights.isAdministrator" class="soft" role="note">
-          ◌ To look at: another category list is taken by an administrator.
-        </p>
-        <read-only :on="!rights.isAdministrator"><setup-categories /></read-only>
+        <read-only :on="!rights.isAdministrator" why="another category list is taken by an administrator."
+          ><setup-categories
+        /></read-only>
       </el-tab-pane>
       <el-tab-pane v-if="rights.isAdministrator" label="People" name="people" lazy><setup-people /></el-tab-pane>
       <el-tab-pane v-if="rights.isAdministrator" label="Audit log" name="audit" lazy><setup-audit /></el-tab-pane>

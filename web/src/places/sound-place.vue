@@ -25,6 +25,7 @@ import { useWhereabouts } from '../stores/presence.ts';
 import { useLive } from '../stores/live.ts';
 import { usePlayer } from '../player/player-store.ts';
 import { usePullLists } from '../delivery/pull-lists-store.ts';
+import { NEEDS_ASSISTANT } from '../stores/person-rights.ts';
 import ReadOnly from '../ui/read-only.vue';
 import RefusedPage from '../ui/refused-page.vue';
 import { useRights } from '../stores/rights.ts';
@@ -301,16 +302,13 @@ const channelNames = computed(() => [
           {{ each.label }}
         </button>
       </div>
-      <p v-if="!mayEdit && ['slices', 'facts'].includes(panel)" class="soft note" role="note">
-        ◌ To look at: changing it needs an assistant, which you are not here.
-      </p>
-      <read-only v-if="panel === 'slices'" :on="!mayEdit">
+      <read-only v-if="panel === 'slices'" :on="!mayEdit" :why="NEEDS_ASSISTANT">
         <slice-panel ref="slicing" :key="row.soundId" :row="row" :marks="marks" @play="playSlice" />
       </read-only>
       <try-out-panel v-else-if="panel === 'try'" :row="row" :trying="trying" />
       <alike-panel v-else-if="panel === 'alike'" :row="row" />
       <div v-else class="facts">
-        <read-only :on="!mayEdit"><card-measures :row="row" @edit="take" /></read-only>
+        <read-only :on="!mayEdit" :why="NEEDS_ASSISTANT"><card-measures :row="row" @edit="take" /></read-only>
       </div>
     </aside>
   </div>
@@ -342,11 +340,6 @@ const channelNames = computed(() => [
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
-}
-
-.note {
-  margin: 0;
-  padding: 8px 12px 0;
 }
 
 .pictures {

@@ -13,10 +13,8 @@ import { narrowingIn } from '../lists/list-filter.ts';
 import { useAsking } from '../ui/use-asking.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 import { useKeys } from '../ui/use-keys.ts';
-import { useSession } from '../stores/session.ts';
 
 /** The search line, with what a field could be asked for and how many sounds that finds. */
-const session = useSession();
 const route = useRoute();
 const router = useRouter();
 const field = ref<InstanceType<typeof ElInput>>();
@@ -60,7 +58,7 @@ const lookUp = useDebounceFn(async () => {
   // A batch has values of its own, which are not counted.
   if (!begun.value?.field || !focused.value || route.path.startsWith('/intake/')) return;
   const { category, catId } = filterSchema.pick({ category: true, catId: true }).safeParse(route.query).data ?? {};
-  const query = { ...narrowingIn(route.query), category, catId, person: String(session.personId), q };
+  const query = { ...narrowingIn(route.query), category, catId, q };
   const answer = await showingErrors(() => call('completeQuery', { query, signal }));
   if (signal.aborted || q !== typed.value) return;
   values.value = answer ?? [];

@@ -1,12 +1,13 @@
 <script setup lang="ts">
-import { ROLES, type CollectionRole, type Role } from '@flagstone/contract/roles';
+import { ROLES, type CollectionRole, type Role, type RoleChange } from '@flagstone/contract/roles';
 import { computed } from 'vue';
 import PickOne from '../ui/pick-one.vue';
 import { useCollections } from '../stores/collections.ts';
 
 /** The roles of one person, a choice for each collection, and one for all of them at once. */
 const props = defineProps<{ roles: CollectionRole[]; whose: string }>();
-const emit = defineEmits<{ change: [roles: CollectionRole[]] }>();
+/** Only what changes is told: a colleague may have given other roles since these were read. */
+const emit = defineEmits<{ change: [changes: RoleChange[]] }>();
 
 const collections = useCollections();
 const MAY: Record<Role, string> = {
@@ -23,11 +24,11 @@ const CHOICES: { value: Role | typeof NONE; label: string }[] = [
 ];
 const roleIn = computed(() => new Map(props.roles.map((each) => [each.collectionId, each.role])));
 
-function set(collectionIds: readonly number[], role: Role | typeof NONE): void {
-  const others = props.roles.filter((each) => !collectionIds.includes(each.collectionId));
-  const given = role === NONE ? [] : collectionIds.map((collectionId) => ({ collectionId, role }));
-  emit('change', [...others, ...given]);
-}
+const set = (collectionIds: readonly number[], picked: Role | typeof NONE): void =>
+  emit(
+    'change',
+    collectionIds.map((collectionId) => ({ collectionId, role: picked === NONE ? null : picked })),
+  );
 </script>
 
 <template>

@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { ROLES, type CollectionRole } from '@flagstone/contract/roles';
+import { ROLES, type CollectionRole, type RoleChange } from '@flagstone/contract/roles';
 import type { Account, AccountChange } from '@flagstone/contract/people';
 import { ElButton, ElCheckbox, ElInput, ElPopconfirm, ElSwitch } from 'element-plus';
-import { computed, ref } from 'vue';
+import { computed, ref, watch } from 'vue';
 import { call } from '../api/client.ts';
 import ShownOnce from '../people/shown-once.vue';
 import { useSession } from '../stores/session.ts';
@@ -25,10 +25,17 @@ const choosing = ref<number>();
 const link = ref<{ name: string; address: string }>();
 const canAdd = computed(() => name.value.trim() !== '' && account.value.trim().length >= 2);
 const demoIds = ref<ReadonlySet<number>>(new Set());
+async function load(): Promise<void> {
+  await showingErrors(async () => {
+    accounts.value = await call('listAccounts');
+  });
+}
+void load();
 void showingErrors(async () => {
-  accounts.value = await call('listAccounts');
   demoIds.value = new Set((await call('listDemoPeople')).map(({ id }) => id));
 });
+// Another administrator changed something: the session hears of it.
+watch(() => session.people, load);
 
 function showLink(whose: string, secret: string): void {
   link.value = { name: whose, address: new URL(`/join#${secret}`, location.href).href };
@@ -46,14 +53,12 @@ async function add(): Promise<void> {
     accounts.value = answer.accounts;
     showLink(body.name, answer.secret);
     [name.value, account.value, isAdministrator.value, roles.value] = ['', '', false, []];
-    await session.load();
   });
 }
 
 async function change({ id }: Account, body: AccountChange): Promise<void> {
   await showingErrors(async () => {
     accounts.value = await call('changeAccount', { params: { id }, body });
-    await session.load();
   });
 }
 
@@ -63,6 +68,15 @@ async function newLink({ id, name: whose }: Account): Promise<void> {
     accounts.value = answer.accounts;
     showLink(whose, answer.secret);
   });
+}
+
+/** Roles of somebody who is not added yet. */
+function choose(changes: RoleChange[]): void {
+  const others = roles.value.filter((each) => !changes.some(({ collectionId }) => collectionId === each.collectionId));
+  roles.value = [
+    ...others,
+    ...changes.flatMap(({ collectionId, role }) => (role === null ? [] : [{ collectionId, role }])),
+  ];
 }
 
 /** What somebody is in which collections, the most first. */
@@ -93,13 +107,7 @@ function stateOf({ id, hasLeft, account: signsInAs, hasPassword }: Account): str
     <el-input v-model="account" aria-label="Account to sign in with" placeholder="Account to sign in with" />
     <el-checkbox v-model="isAdministrator" label="Administrator" />
     <el-button native-type="submit" :disabled="!canAdd">Add, and make a link</el-button>
-    <role-choices
-      v-if="canAdd && !isAdministrator"
-      class="roles"
-      :roles="roles"
-      :whose="name"
-      @change="(now) => (roles = now)"
-    />
+    <role-choices v-if="canAdd && !isAdministrator" class="roles" :roles="roles" :whose="name" @change="choose" />
   </form>
   <shown-once v-if="link" :label="`The link for ${link.name}`" :text="link.address" />
   <section class="panel list">
@@ -169,7 +177,11 @@ function stateOf({ id, hasLeft, account: signsInAs, hasPassword }: Account): str
         <tr v-if="choosing === each.id && !each.isAdministrator">
           <td></td>
           <td colspan="6">
-            <role-choices :roles="each.roles" :whose="each.name" @change="(now) => change(each, { roles: now })" />
+            <role-choices
+              :roles="each.roles"
+              :whose="each.name"
+              @change="(changes) => change(each, { roles: changes })"
+            />
           </td>
         </tr>
       </tbody>

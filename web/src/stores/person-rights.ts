@@ -27,3 +27,6 @@ export function rightsOf(person: Pick<SignedIn, 'isAdministrator' | 'roles'> | u
 
 /** A role with its article, as it stands in a sentence. */
 export const aRole = (role: Role): string => `${/^[aeiou]/.test(role) ? 'an' : 'a'} ${role}`;
+
+/** Why a record may only be looked at. */
+export const NEEDS_ASSISTANT = 'changing it needs an assistant, which you are not here.';
