@@ -147,3 +147,20 @@ describe('who is here', () => {
     page.close();
   });
 });
+
+describe('a stream of events', () => {
+  it('tells of everything that happens from the moment its answer begins', async () => {
+    for (let soundId = 1; soundId <= 20; soundId += 1) {
+      const closing = new AbortController();
+      const answer = await fetch(`${addressOf(0)}/events`, { headers: signedInAs(1), signal: closing.signal });
+      await app.context.live.publish(app.context.db, { type: 'records', soundIds: [soundId] });
+      const told = answer.body!.pipeThrough(new TextDecoderStream()).getReader();
+      for (let text = ''; !text.includes(`"soundIds":[${soundId}]`);) {
+        const { done, value } = await told.read();
+        if (done) throw new Error(`the stream ended after: ${text}`);
+        text += value;
+      }
+      closing.abort();
+    }
+  });
+});

@@ -22,6 +22,6 @@ export type SecretKind = 'session' | 'token';
 export interface AskerSource {
   /** Undefined when there is no such session or token, or it is over. */
   find: (kind: SecretKind, secret: string) => Promise<Asker | undefined>;
-  /** Whether a session or token still holds. Looking is no use of it: a page that is left open does not keep its session. */
-  holds: (kind: SecretKind, secret: string) => Promise<boolean>;
+  /** The same, asked of the database now. Looking is no use of a session: a page that is left open does not keep it. */
+  findAnew: (kind: SecretKind, secret: string) => Promise<Asker | undefined>;
 }

@@ -33,7 +33,7 @@ export class Askers implements AskerSource {
     const key = `${kind} ${digestOf(secret).toString('base64')}`;
     const before = this.known.get(key);
     if (before && before.until > Date.now()) return before.owner;
-    const owner = this.look(kind, secret);
+    const owner = this.look(kind, secret, true);
     if (this.known.size >= MOST_KNOWN) this.known.clear();
     this.known.set(key, { owner, until: Date.now() + KNOWN_FOR_MS });
     try {
@@ -47,8 +47,12 @@ export class Askers implements AskerSource {
     }
   }
 
-  private async look(kind: SecretKind, secret: string): Promise<Asker | undefined> {
-    const owner = await (kind === 'session' ? ownerOf(this.db, secret) : ownerOfToken(this.db, secret));
+  findAnew(kind: SecretKind, secret: string): Promise<Asker | undefined> {
+    return this.look(kind, secret, false);
+  }
+
+  private async look(kind: SecretKind, secret: string, isUsed: boolean): Promise<Asker | undefined> {
+    const owner = await (kind === 'session' ? ownerOf : ownerOfToken)(this.db, secret, isUsed);
     if (!owner) return undefined;
     const rights = await rightsOf(this.db, owner.personId);
     if (owner.most === null) return { ...owner, rights };
@@ -61,11 +65,6 @@ export class Askers implements AskerSource {
         all.map(({ id }) => id),
       ),
     };
-  }
-
-  async holds(kind: SecretKind, secret: string): Promise<boolean> {
-    const owner = await (kind === 'session' ? ownerOf(this.db, secret, false) : ownerOfToken(this.db, secret, false));
-    return owner !== undefined;
   }
 
   private forget(key: string, owner: Promise<Asker | undefined>): void {

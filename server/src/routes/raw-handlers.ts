@@ -1,16 +1,13 @@
 import { AppError } from '@flagstone/core/errors';
 import type { RawApi } from '@flagstone/contract/api';
-import type { LiveEvent } from '@flagstone/contract/jobs';
 import type { RawEndpoint } from '@flagstone/contract/endpoint';
 import { partSchema, tryOutSchema } from '@flagstone/contract/listening';
-import { createSession } from 'better-sse';
 import { sql } from 'drizzle-orm';
 import type { Request, Response } from 'express';
 import type { AppContext } from '../app-context.ts';
 import { copies } from '../db/schema.ts';
 import type { Asker } from '../people/asker.ts';
-import { rightsOf } from '../rights/person-rights.ts';
-import { keyOf, sightOf, type Sight } from '../rights/rights.ts';
+import type { Sight } from '../rights/rights.ts';
 import { writeAudit } from '../people/audit-pages.ts';
 import { copyThatIsHere, peaksOf } from '../listening/analyses.ts';
 import { bringBack } from '../intake/imports.ts';
@@ -22,12 +19,8 @@ import { pullListReport } from '../delivering/reports.ts';
 import { pullEntry } from '../delivering/pull-lists.ts';
 import { giveUpWhenIdle, type BigAnswers } from './big-answers.ts';
 import { sendWav } from './send-wav.ts';
-import { eventSeen } from './event-seen.ts';
-import { asksStill } from './who-asks.ts';
+import { followEvents } from './follow-events.ts';
 import { goneOf } from './gone.ts';
-
-/** Sessions that ended by the clock are noticed after this, those that somebody ended at once. */
-const LOOK_AT_SESSION_MS = 60_000;
 
 /** Throws BAD_REQUEST for what is no JSON. */
 function jsonOf(text: string): unknown {
@@ -156,47 +149,7 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
   findAlike: async (app, { query, sight, request, response }) => {
     response.json(await soundsLike(app, request, query.by, sight, goneOf(response)));
   },
-  followEvents: async (app, { query, person, asker, request, response }) => {
-    // Without the database nothing would ever be told: whoever listens has to know that.
-    if (!app.live.isConnected) throw new AppError('UNAVAILABLE', 'Flagstone has no connection to its database.');
-    const leave = query.page === undefined ? undefined : await app.presences.enter(query.page, person);
-    const session = await createSession(request, response);
-    const sight = sightOf(asker.rights);
-    const rightsNow = async (): Promise<string> => keyOf(sightOf(await rightsOf(app.db, person)));
-    const rightsThen = await rightsNow();
-    const endUnlessAsked = async (): Promise<void> => {
-      // Who sees other collections than before listens anew: browsers do so by themselves.
-      if (!(await asksStill(app, request)) || (await rightsNow()) !== rightsThen) response.end();
-    };
-    const tell = async (event: LiveEvent): Promise<void> => {
-      const seen = await eventSeen(app.db, event, person, sight);
-      if (seen) session.push(seen, 'live');
-      if (event.type === 'people' || event.type === 'missed') await endUnlessAsked();
-    };
-    // One after the other: nothing is told before it is known whether it may be.
-    let last = Promise.resolve();
-    const next = (work: () => Promise<void>): void => {
-      last = last.then(work).catch((error: unknown) => {
-        app.log.warn({ err: error }, 'what may be told of an event cannot be found out');
-        response.end();
-      });
-    };
-    const looking = setInterval(() => next(endUnlessAsked), LOOK_AT_SESSION_MS);
-    const stop = [
-      app.live.subscribe((event) => next(() => tell(event))),
-      app.live.onLost(() => void response.end()),
-      () => clearInterval(looking),
-      () => {
-        leave?.().catch((error: unknown) => app.log.warn({ err: error }, 'that a page was closed cannot be told'));
-      },
-    ];
-    const end = (): void => stop.forEach((each) => each());
-    // It may have been closed while it was made known.
-    if (!session.isConnected) return end();
-    session.once('disconnected', end);
-    // The session may have ended after it was looked at and before anybody listened for that.
-    next(endUnlessAsked);
-  },
+  followEvents: (app, { query, asker, request, response }) => followEvents(app, request, response, asker, query.page),
 };
 
 /** Whether an answer failed because whoever asked closed the connection. */

@@ -79,12 +79,12 @@ async function bySession(app: AppContext, request: Request, isForm: boolean): Pr
   return asker;
 }
 
-/** Whether the session or token of a request that is still being answered holds. */
-export function asksStill(app: AppContext, request: Request): Promise<boolean> {
+/** Who asks, for a request that is still being answered: undefined once its session or token is over. */
+export function askerNow(app: AppContext, request: Request): Promise<Asker | undefined> {
   const given = request.get('authorization');
   return given === undefined
-    ? app.askers.holds('session', sessionIn(request) ?? '')
-    : app.askers.holds('token', tokenIn(given));
+    ? app.askers.findAnew('session', sessionIn(request) ?? '')
+    : app.askers.findAnew('token', tokenIn(given));
 }
 
 /**

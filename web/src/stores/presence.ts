@@ -31,9 +31,8 @@ export const usePresence = defineStore('presence', () => {
     call('tellWhereabouts', { body: { page: PAGE_ID, ...own } }).catch(() => undefined);
   const saySoon = useDebounceFn(say, REST_MS);
   async function load(): Promise<void> {
-    const all = await call('listPresence').catch(() => undefined);
-    if (!all) return;
-    where.value.take(all);
+    const take = where.value.ask();
+    take(await call('listPresence').catch(() => undefined));
     triggerRef(where);
   }
   live.onOpen(() => {
