@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto';
+import { get } from 'node:http';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import type { LiveEvent } from '@flagstone/contract/jobs';
 import type { Presence } from '@flagstone/contract/presence';
@@ -130,6 +131,19 @@ describe('who is here', () => {
     expect(await listed(0, listener.headers)).toEqual([{ page: page.page, personId: 1, batchId: null, soundId: null }]);
     expect(await listed(0)).toMatchObject([{ batchId: foreign.batch, soundId: foreign.sound }]);
     page.close();
+  });
+
+  it('is nobody whose page closed while its stream was opened', async () => {
+    const pages = Array.from({ length: 40 }, (): string => randomUUID());
+    const opened = pages.map(async (page, index) => {
+      const request = get(`${addressOf(0)}/events?page=${page}`, { headers: signedInAs(1) });
+      const closed = new Promise((resolve) => request.once('close', resolve));
+      request.on('error', () => undefined);
+      request.once('socket', (socket) => socket.once('connect', () => setTimeout(() => request.destroy(), index / 2)));
+      await closed;
+    });
+    await Promise.all(opened);
+    while ((await listed(1)).some(({ page }) => pages.includes(page))) await new Promise(setImmediate);
   });
 
   it('is told by nobody for the page of somebody else', async () => {

@@ -26,6 +26,8 @@ export async function followEvents(
   if (!app.live.isConnected) throw new AppError('UNAVAILABLE', 'Flagstone has no connection to its database.');
   const sight = sightOf(asker.rights);
   const leave = page === undefined ? undefined : await app.presences.enter(page, asker.personId);
+  // Closed while it was made known: nothing would ever tell of that any more.
+  if (response.destroyed) return leave?.();
   // One after the other: nothing is told before it is known whether it may be.
   const oneByOne = pLimit(1);
   const opening = oneByOne(() => createSession(request, response));
@@ -36,11 +38,13 @@ export async function followEvents(
   };
   const tell = async (event: LiveEvent): Promise<void> => {
     const seen = await eventSeen(app.db, event, asker.personId, sight);
-    if (seen) (await opening).push(seen, 'live');
+    const session = await opening;
+    if (seen && session.isConnected) session.push(seen, 'live');
     if (event.type === 'people' || event.type === 'missed') await endUnlessAsked();
   };
   const next = (work: () => Promise<void>): void => {
-    oneByOne(work).catch((error: unknown) => {
+    const done = oneByOne(() => (response.destroyed ? undefined : work()));
+    done.catch((error: unknown) => {
       app.log.warn({ err: error }, 'what may be told of an event cannot be found out');
       response.end();
     });
@@ -55,14 +59,8 @@ export async function followEvents(
       leave?.().catch((error: unknown) => app.log.warn({ err: error }, 'that a page was closed cannot be told'));
     },
   ];
-  const end = (): void => stop.forEach((each) => each());
-  const session = await opening.catch((error: unknown) => {
-    end();
-    throw error;
-  });
-  // It may have been closed while it was made known.
-  if (!session.isConnected) return end();
-  session.once('disconnected', end);
+  response.once('close', () => stop.forEach((each) => each()));
+  await opening;
   // The session may have ended after it was looked at and before anybody listened for that.
   next(endUnlessAsked);
 }
