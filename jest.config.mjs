@@ -16,6 +16,7 @@ export default {
     {
       ...common,
       displayName: 'unit',
+      globalSetup: '<rootDir>/tests/build-programs.ts',
       testMatch: [
         '<rootDir>/{core,contract,demo,web}/src/**/*.test.ts',
         '<rootDir>/server/src/**/*.test.ts',
@@ -29,6 +30,11 @@ export default {
       globalSetup: '<rootDir>/tests/server/start-postgres.ts',
       globalTeardown: '<rootDir>/tests/server/stop-postgres.ts',
     },
-    { ...common, displayName: 'browser', testMatch: ['<rootDir>/tests/browser/*.test.ts'] },
+    {
+      ...common,
+      displayName: 'browser',
+      testMatch: ['<rootDir>/tests/browser/*.test.ts'],
+      globalSetup: '<rootDir>/tests/build-programs.ts',
+    },
   ],
 };

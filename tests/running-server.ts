@@ -1,6 +1,6 @@
 import { spawn, type ChildProcess } from 'node:child_process';
-import path from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { programPath } from '@flagstone/server/workers/programs';
 import { headersOf, sessionOf } from './signed-in.ts';
 
 const PASSWORD = 'geese under the mill wheel';
@@ -25,11 +25,8 @@ export class RunningServer {
 
   /** Starts it; unless it is told not to, it takes the link of the first start, if one is printed. */
   async start({ takesLink = true } = {}): Promise<void> {
-    const main = path.join('server', 'src', 'main.ts');
     const args = [
-      '--import',
-      'tsx',
-      main,
+      programPath('main'),
       'start',
       '--empty',
       '--port',

@@ -17,7 +17,7 @@ const COMMANDS: Record<string, () => Promise<Command>> = {
   bench: async () => (await import('./commands/bench.ts')).bench,
 };
 
-// The launcher starts from its own folder, where tsx is found; paths on the command line are meant from the caller's.
+// The launcher starts from its own folder; paths on the command line are meant from the caller's.
 process.chdir(process.env['FLAGSTONE_CWD'] ?? '.');
 const [given = '', ...args] = process.argv.slice(2);
 try {

@@ -3,10 +3,10 @@ import { mkdtemp, rm, stat, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import { parseArgs, promisify } from 'node:util';
-import { fileURLToPath } from 'node:url';
 import { RECIPES } from '@flagstone/demo/recipes';
 import { randomSource } from '@flagstone/demo/signal';
 import { wavBytes } from '@flagstone/demo/wav-file';
+import { programPath } from '@flagstone/server/workers/programs';
 
 /**
  * `bench analyse [--files 40] [--rounds 3]`: everything that is measured, in one pass on one core, beside ffmpeg's loudness and true peak alone on
@@ -17,7 +17,6 @@ const run = promisify(execFile);
 const { values } = parseArgs({
   options: { files: { type: 'string', default: '40' }, rounds: { type: 'string', default: '3' } },
 });
-const MAIN = fileURLToPath(new URL('../../server/src/main.ts', import.meta.url));
 const RATE = 48_000;
 const folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone-bench-'));
 const lengths = [2, 3, 5, 8, 13, 20, 40, 60];
@@ -58,7 +57,7 @@ const seconds = async (work: () => Promise<unknown>): Promise<number> => {
 };
 const flagstone = (given: readonly string[]): Promise<void> =>
   new Promise((resolve, reject) => {
-    const args = ['--import', 'tsx', MAIN, 'measure', '--threads', '1', '-'];
+    const args = [programPath('main'), 'measure', '--threads', '1', '-'];
     const child = spawn(process.execPath, args, { stdio: ['pipe', 'ignore', 'inherit'] });
     child.stdin.end(given.join('\n'));
     child

@@ -4,13 +4,13 @@ import { mkdir, mkdtemp, rm, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import { parseArgs, promisify } from 'node:util';
-import { fileURLToPath } from 'node:url';
 import { memorySource } from '@flagstone/core/formats/byte-source';
 import { planWrite } from '@flagstone/core/formats/plan-write';
 import { applyPlan } from '@flagstone/core/formats/write-plan';
 import { emptyRecord } from '@flagstone/core/record/fields';
 import { aiffBytes, flacBytes, mp3Frames, oggBytes } from '@flagstone/demo/container-files';
 import { wavBytes } from '@flagstone/demo/wav-file';
+import { programPath } from '@flagstone/server/workers/programs';
 
 /**
  * `bench read [--files 20000]`: headers to JSON of mixed files, files a second, beside exiftool, mediainfo and the physical floor (the first
@@ -20,7 +20,6 @@ const run = promisify(execFile);
 const { values } = parseArgs({ options: { files: { type: 'string', default: '20000' } } });
 const count = Number(values.files);
 const folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone-bench-'));
-const MAIN = fileURLToPath(new URL('../../server/src/main.ts', import.meta.url));
 const shape = { rate: 48000, bits: 24 } as const;
 
 async function tagged(file: Uint8Array): Promise<Uint8Array> {
@@ -63,7 +62,7 @@ const seconds = async (work: () => Promise<unknown>): Promise<number> => {
 };
 const flagstone = (given: string[]): Promise<void> =>
   new Promise((resolve, reject) => {
-    const child = spawn(process.execPath, ['--import', 'tsx', MAIN, 'read', '-'], {
+    const child = spawn(process.execPath, [programPath('main'), 'read', '-'], {
       stdio: ['pipe', 'pipe', 'inherit'],
     });
     child.stdout.pipe(createWriteStream(path.join(folder, 'read.jsonl')));

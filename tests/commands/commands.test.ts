@@ -6,6 +6,7 @@ import { fileURLToPath } from 'node:url';
 import { afterEach, beforeEach, describe, expect, it, jest } from '@jest/globals';
 import { aiffBytes } from '@flagstone/demo/container-files';
 import { wavBytes, type WavTags } from '@flagstone/demo/wav-file';
+import { programPath } from '@flagstone/server/workers/programs';
 
 jest.setTimeout(120_000);
 
@@ -21,7 +22,7 @@ function flagstone(
   args: string[],
   input = '',
 ): Promise<{ status: number | null; lines: Record<string, unknown>[]; errors: string }> {
-  const child = spawn(process.execPath, ['--import', 'tsx', 'server/src/main.ts', ...args], {
+  const child = spawn(process.execPath, [programPath('main'), ...args], {
     cwd: PROJECT,
     env: { ...process.env, NODE_OPTIONS: '', FLAGSTONE_CWD: folder },
   });
@@ -143,7 +144,7 @@ describe('flagstone write', () => {
       'sh',
       [
         '-c',
-        'trap \'\' XFSZ; ulimit -f 120; exec "$0" --import tsx server/src/main.ts write "$1" --set "$2"',
+        'trap \'\' XFSZ; ulimit -f 120; exec "$0" server/dist/main.js write "$1" --set "$2"',
         process.execPath,
         file,
         `notes=${'long '.repeat(400)}`,

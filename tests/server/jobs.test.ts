@@ -11,6 +11,7 @@ import { JobQueue, type JobRun } from '@flagstone/server/jobs/job-queue';
 import { eq } from 'drizzle-orm';
 import { openContext } from '@flagstone/server/application';
 import { openBatch } from '@flagstone/server/intake/batches';
+import { programPath } from '@flagstone/server/workers/programs';
 import { TestApplication, toneBytes } from './test-application.ts';
 
 let app: TestApplication;
@@ -135,8 +136,7 @@ describe('a second process', () => {
     await elsewhere.close();
 
     const project = fileURLToPath(new URL('../..', import.meta.url));
-    const main = path.join('server', 'src', 'main.ts');
-    const args = ['--import', 'tsx', main, 'worker', '--database', app.databaseAddress, '--root', drive];
+    const args = [programPath('main'), 'worker', '--database', app.databaseAddress, '--root', drive];
     const worker = spawn(process.execPath, args, {
       cwd: project,
       env: { ...process.env, NODE_OPTIONS: '', FLAGSTONE_CWD: project },

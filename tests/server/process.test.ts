@@ -6,6 +6,7 @@ import os from 'node:os';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, it, jest } from '@jest/globals';
+import { programPath } from '@flagstone/server/workers/programs';
 import pg from 'pg';
 import { RunningServer } from '../running-server.ts';
 
@@ -36,7 +37,7 @@ const answers = async (): Promise<boolean> =>
 
 /** How a process of the command ends, and what it said. */
 function ended(args: string[]): Promise<{ code: number | null; said: string; printed: string }> {
-  const child = spawn(process.execPath, ['--import', 'tsx', path.join('server', 'src', 'main.ts'), ...args], {
+  const child = spawn(process.execPath, [programPath('main'), ...args], {
     cwd: PROJECT,
     env: { ...process.env, FLAGSTONE_LOG: 'silent', NODE_OPTIONS: '', FLAGSTONE_CWD: PROJECT },
   });

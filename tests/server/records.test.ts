@@ -242,6 +242,8 @@ describe('the API', () => {
 
   it.each([
     ['an address that does not exist', '/api/nothing', 404, 'NOT_FOUND'],
+    ['a page that does not exist', '/metrics', 404, 'NOT_FOUND'],
+    ['a health that stands elsewhere', '/health', 404, 'NOT_FOUND'],
     ['a batch that does not exist', '/api/batches/99999', 404, 'NOT_FOUND'],
     ['a number that is none', '/api/batches/abc', 400, 'BAD_REQUEST'],
     ['a page mark of another list', '/api/catalogue?after=nonsense', 400, 'BAD_REQUEST'],

@@ -3,6 +3,7 @@ import os from 'node:os';
 import path from 'node:path';
 import { connect } from '@flagstone/server/db/connect';
 import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
+import buildPrograms from '../build-programs.ts';
 import { newDatabase, TEMPLATE } from './new-database.ts';
 
 /** Nobody needs this database after a loss of power: what is committed need not have reached the disk. */
@@ -10,6 +11,7 @@ const UNSAFE = '-c fsync=off -c synchronous_commit=off -c full_page_writes=off';
 
 /** One PostgreSQL for all server tests of a run, in a folder of its own; each test file makes its own database in it. */
 export default async function startPostgres(): Promise<void> {
+  await buildPrograms();
   const folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone-test-'));
   // The account that PostgreSQL runs as has to get in.
   await chmod(folder, 0o755);

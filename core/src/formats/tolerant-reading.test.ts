@@ -54,6 +54,17 @@ describe('a WAV file', () => {
     expect(await refusal(file)).toContain('the pad byte behind it is missing');
   });
 
+  it('is read with its numbers big-endian, as RIFX (Multimedia Programming Interface and Data Specifications 1.0), and not written', async () => {
+    const file = plain();
+    const view = viewOf(file);
+    for (const at of [4, 16, 24, 28, 40]) view.setUint32(at, view.getUint32(at, true), false);
+    for (const at of [20, 22, 32, 34]) view.setUint16(at, view.getUint16(at, true), false);
+    file.set(bytesOfAscii('RIFX'));
+    const { facts } = await readWav(memorySource(file));
+    expect(facts).toMatchObject({ frames: 200, sampleRateHz: 48000, channels: 1, bitDepth: 16 });
+    expect(await refusal(file)).not.toBe('written');
+  });
+
   it('tells that it was cut short', async () => {
     const { facts } = await readWav(memorySource(plain().subarray(0, 300)));
     expect([facts.isCutShort, facts.frames]).toEqual([true, 128]);

@@ -5,7 +5,6 @@ import { createServer } from 'node:http';
 import { createServer as createTlsServer } from 'node:https';
 import { createServer as createProbe, type AddressInfo } from 'node:net';
 import path from 'node:path';
-import { fileURLToPath } from 'node:url';
 import { parseArgs } from 'node:util';
 import { AppError } from '@flagstone/core/errors';
 import pino from 'pino';
@@ -17,13 +16,13 @@ import { DrivePresence } from '../drives/drive-presence.ts';
 import { addDrive } from '../drives/drives.ts';
 import { addDemoPeople } from '../people/known-people.ts';
 import { firstLink } from '../people/sign-in-links.ts';
+import { programPath } from '../workers/programs.ts';
 import { dropRights } from './drop-rights.ts';
 import { defaultDataFolder } from '../data-folder.ts';
 import { reachOf, type ListenOptions } from './reach.ts';
 import { PROJECT_FOLDER, rootsOf, untilStopped, UsageError } from './usage.ts';
 
 const DEFAULT_PORT = 4780;
-const DEMO_PROGRAM = fileURLToPath(new URL('../../../demo/src/main.ts', import.meta.url));
 
 /** `start`: database, demo collection, web server; runs until it is told to stop. */
 export async function start(args: string[]): Promise<number> {
@@ -136,7 +135,7 @@ function makeDemo(folder: string): Promise<void> {
   if (existsSync(path.join(folder, 'drives'))) return Promise.resolve();
   process.stdout.write('Making the demo collection, once, in about half a minute\n');
   return new Promise((resolve, reject) => {
-    const child = spawn(process.execPath, ['--import', 'tsx', DEMO_PROGRAM, folder], {
+    const child = spawn(process.execPath, [programPath('make-demo'), folder], {
       stdio: 'inherit',
       cwd: PROJECT_FOLDER,
     });

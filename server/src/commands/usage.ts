@@ -5,7 +5,7 @@ import { fileURLToPath } from 'node:url';
 /** Wrong usage of the command: exit status 2 and this message. */
 export class UsageError extends Error {}
 
-/** Where Flagstone's own programs are started from, so that tsx is found. */
+/** The folder of the whole project. */
 export const PROJECT_FOLDER = fileURLToPath(new URL('../../../', import.meta.url));
 
 /** The lines of standard input that are not empty. */

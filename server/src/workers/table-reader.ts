@@ -1,10 +1,9 @@
 import { fork } from 'node:child_process';
 import { readFile } from 'node:fs/promises';
-import { fileURLToPath } from 'node:url';
 import type { TableFormat } from '@flagstone/contract/exports';
 import { AppError, type ErrorCode } from '@flagstone/core/errors';
 import type { Category } from '@flagstone/core/ucs/category-list';
-import { TSX_LOADER } from './worker-pool.ts';
+import { programPath } from './programs.ts';
 import type { Table } from './table-files.ts';
 import type { TableAnswer, TableTask } from './table-task.ts';
 
@@ -13,7 +12,7 @@ const MOST_HEAP_MB = 768;
 const MOST_MEMORY_BYTES = 1536 * 1024 * 1024;
 const WITHIN_MS = 30_000;
 const LOOK_EVERY_MS = 100;
-const PROGRAM = fileURLToPath(new URL('./table-child.ts', import.meta.url));
+const PROGRAM = programPath('table-child');
 
 /** Reads a table of one of the formats that are exported, in a process with limits. Throws TABLE_INVALID, saying where. */
 export async function readTable(bytes: Uint8Array, format: TableFormat): Promise<Table> {
@@ -28,7 +27,7 @@ export async function categoriesFromFile(fileName: string, bytes: Uint8Array): P
 function read(task: TableTask, code: ErrorCode): Promise<unknown> {
   return new Promise((resolve, reject) => {
     const child = fork(PROGRAM, {
-      execArgv: ['--import', TSX_LOADER, `--max-old-space-size=${MOST_HEAP_MB}`],
+      execArgv: [`--max-old-space-size=${MOST_HEAP_MB}`],
       serialization: 'advanced',
       stdio: 'ignore',
     });

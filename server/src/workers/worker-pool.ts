@@ -1,28 +1,22 @@
 import os from 'node:os';
-import { createRequire } from 'node:module';
-import { fileURLToPath, pathToFileURL } from 'node:url';
 import { AppError } from '@flagstone/core/errors';
 import { Piscina } from 'piscina';
 import type { HeaderResult } from './header-worker.ts';
 import type { FolderResult, FolderTask } from '../disk/list-folders.ts';
 import type { DigestedFile, MeasuredFile } from '../disk/measure-file.ts';
 import { valueOf, type MeasureResult, type MeasureTask } from './measure-worker.ts';
+import { programPath } from './programs.ts';
 import type { Report } from './report-worker.ts';
 import type { RecipeResult, RecipeTask } from './recipe-worker.ts';
 import type { ListenTask, ListenValues } from './listen-worker.ts';
 import type { ReadLine, ReadOptions } from './read-worker.ts';
-
-/** By its full address, since the working folder may be anywhere. */
-export const TSX_LOADER = pathToFileURL(createRequire(import.meta.url).resolve('tsx')).href;
 
 /** More than any sound needs; a thread that asks for more ends alone, not with the process. */
 const THREAD_LIMITS = { maxOldGenerationSizeMb: 2048 };
 /** A file that is measured for so long is measured no further. */
 const MEASURE_WITHIN_MS = 30 * 60 * 1000;
 
-const filename = (name: string): string => fileURLToPath(new URL(name, import.meta.url));
-
-/** Worker threads for what would keep the server from answering. TypeScript is loaded there by tsx as in the main thread. */
+/** Worker threads for what would keep the server from answering. */
 export class WorkerPool {
   readonly threads: number;
   private readonly pool: Piscina;
@@ -35,22 +29,20 @@ export class WorkerPool {
       maxThreads: threads,
       idleTimeout: 60_000,
       resourceLimits: THREAD_LIMITS,
-      execArgv: ['--import', TSX_LOADER],
-      filename: filename('./header-worker.ts'),
+      filename: programPath('header-worker'),
     });
     this.prompt = new Piscina({
       minThreads: 0,
       maxThreads: threads,
       idleTimeout: 60_000,
       resourceLimits: THREAD_LIMITS,
-      execArgv: ['--import', TSX_LOADER],
-      filename: filename('./recipe-worker.ts'),
+      filename: programPath('recipe-worker'),
     });
   }
 
   /** What folders hold, in their order. */
   listFolders(tasks: FolderTask[]): Promise<FolderResult[]> {
-    return this.pool.run(tasks, { filename: filename('./list-folders-worker.ts') }) as Promise<FolderResult[]>;
+    return this.pool.run(tasks, { filename: programPath('list-folders-worker') }) as Promise<FolderResult[]>;
   }
 
   /** Headers of files, in the order of the paths. */
@@ -60,7 +52,7 @@ export class WorkerPool {
 
   /** What `read` prints of files, in their order. */
   readLines(paths: string[], options: ReadOptions): Promise<ReadLine[]> {
-    return this.pool.run({ paths, options }, { filename: filename('./read-worker.ts') }) as Promise<ReadLine[]>;
+    return this.pool.run({ paths, options }, { filename: programPath('read-worker') }) as Promise<ReadLine[]>;
   }
 
   /** What a recipe makes of rows; `signal` ends it, with its thread. */
@@ -70,7 +62,7 @@ export class WorkerPool {
 
   /** A report as a PDF file. */
   makeReport(report: Report): Promise<Uint8Array> {
-    return this.pool.run(report, { filename: filename('./report-worker.ts') }) as Promise<Uint8Array>;
+    return this.pool.run(report, { filename: programPath('report-worker') }) as Promise<Uint8Array>;
   }
 
   /** The analysis of a file; throws what measureFile throws. `signal` ends it, with its thread. */
@@ -86,7 +78,7 @@ export class WorkerPool {
   private async runMeasuring<Value>(task: MeasureTask, signal: AbortSignal | undefined): Promise<Value> {
     const tooLong = AbortSignal.timeout(MEASURE_WITHIN_MS);
     const either = signal ? AbortSignal.any([signal, tooLong]) : tooLong;
-    const options = { filename: filename('./measure-worker.ts'), signal: either };
+    const options = { filename: programPath('measure-worker'), signal: either };
     return valueOf((await this.survive(this.pool.run(task, options))) as MeasureResult<Value>);
   }
 
@@ -104,7 +96,7 @@ export class WorkerPool {
     task: Extract<ListenTask, { what: What }>,
     signal?: AbortSignal,
   ): Promise<ListenValues[What]> {
-    const options = { filename: filename('./listen-worker.ts'), ...(signal ? { signal } : {}) };
+    const options = { filename: programPath('listen-worker'), ...(signal ? { signal } : {}) };
     return valueOf((await this.survive(this.prompt.run(task, options))) as MeasureResult<ListenValues[What]>);
   }
 
