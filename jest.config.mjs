@@ -10,7 +10,12 @@ const common = {
   },
 };
 
-/** Unit tests stand beside what they test; server tests share one PostgreSQL; the browser test drives the whole application. */
+const withPostgres = {
+  globalSetup: '<rootDir>/tests/server/start-postgres.ts',
+  globalTeardown: '<rootDir>/tests/server/stop-postgres.ts',
+};
+
+/** Unit tests stand beside what they test; server tests share one PostgreSQL; those of load watch how long others wait; the browser test drives the whole application. */
 export default {
   projects: [
     {
@@ -26,9 +31,14 @@ export default {
     {
       ...common,
       displayName: 'server',
-      testMatch: ['<rootDir>/tests/{server,hostile,soak}/*.test.ts'],
-      globalSetup: '<rootDir>/tests/server/start-postgres.ts',
-      globalTeardown: '<rootDir>/tests/server/stop-postgres.ts',
+      testMatch: ['<rootDir>/tests/server/*.test.ts'],
+      ...withPostgres,
+    },
+    {
+      ...common,
+      displayName: 'load',
+      testMatch: ['<rootDir>/tests/{hostile,main-thread,soak}/*.test.ts'],
+      ...withPostgres,
     },
     {
       ...common,

@@ -10,13 +10,13 @@ const PROJECT = path.resolve(import.meta.dirname, '..');
 const DIST = path.join(import.meta.dirname, 'dist');
 /** What no bundle of the last week refers to is removed; a server that still runs may load parts of the bundle it was started from. */
 const KEPT_MS = 7 * 24 * 3600 * 1000;
-const WORKERS = ['header', 'list-folders', 'listen', 'measure', 'read', 'recipe', 'report'];
+const WORKERS = path.join(PROJECT, 'server/src/workers');
 const PROGRAMS = {
-  main: 'server/src/main.ts',
-  'make-demo': 'demo/src/main.ts',
-  'table-child': 'server/src/workers/table-child.ts',
-  ...Object.fromEntries(WORKERS.map((name) => [`${name}-worker`, `server/src/workers/${name}-worker.ts`])),
+  main: path.join(PROJECT, 'server/src/main.ts'),
+  'make-demo': path.join(PROJECT, 'demo/src/main.ts'),
 };
+for (const name of await readdir(WORKERS))
+  if (/-(worker|child)\.ts$/.test(name)) PROGRAMS[path.basename(name, '.ts')] = path.join(WORKERS, name);
 
 /** Finds the rooms of the house, which packages are not. */
 const ownPackages = {

@@ -4,48 +4,44 @@ import os from 'node:os';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { parseArgs } from 'node:util';
+import pLimit from 'p-limit';
 
 /**
- * `./flagstone test [unit|server|browser] [PATTERN] [--deep]`: all checks, or one kind of tests of the files whose path has the pattern; the sum is the last line. Each of formatting,
- * walls, lint and types counts as one check. They go two abreast where the machine has the cores and the memory for it: the server's tests wait for the database and for
- * drives much of their time, the other checks do nothing but compute. The browser is alone: what is heard and moves there has a time of its own. What a check says is printed
- * when it has ended.
+ * `./flagstone test [unit|server|load|browser] [PATTERN] [--deep]`: all checks, or one kind of tests of the files whose path has the pattern; the sum is the last line. Each of formatting,
+ * walls, lint and types counts as one check. Files of unit and server tests go two abreast: they wait for the database, for threads and for drives much of their time (156 s in a
+ * row, 98 s abreast). Load and browser are alone: what others wait for, and what is heard and moves, has a time of its own.
  */
 const PROJECT = fileURLToPath(new URL('..', import.meta.url));
-const SUITES = ['unit', 'server', 'browser'] as const;
+const SUITES = ['unit', 'server', 'load', 'browser'] as const;
 type Suite = (typeof SUITES)[number];
+/** The longest first, so that the others fill the time beside it. */
 const CHECKS: [name: string, script: string][] = [
-  ['formatting', 'format:check'],
-  ['walls between the rooms', 'walls'],
+  ['lint', 'lint'],
   ['types', 'types'],
   ['types of the web application', 'types:web'],
-  ['lint', 'lint'],
+  ['formatting', 'format:check'],
+  ['walls between the rooms', 'walls'],
 ];
-/**
- * From so many cores on checks go two abreast: the server's tests with their database and threads use two by themselves, and on two cores both lanes took as long as one
- * after the other. ESLint with types has two gigabytes, the server's tests as much.
- */
-const ABREAST_FROM_CORES = 4;
-const ABREAST_FROM_BYTES = 6 * 1024 ** 3;
+/** Unit and server tests go by file, as many at once: each with a server's threads and database beside it has up to three gigabytes. */
+const ABREAST = Math.max(1, Math.min(os.availableParallelism(), 4, Math.floor(os.totalmem() / (3 * 1024 ** 3))));
+const AT_ONCE: Record<Suite, number> = { unit: ABREAST, server: ABREAST, load: 1, browser: 1 };
 
 interface Counts {
   passed: number;
   failed: number;
 }
-type Step = () => Promise<Counts>;
-
 interface Ended {
   code: number;
   said: string;
 }
 
 /** Runs a program; what it says goes through, or is kept for later where others run beside it. */
-function run(command: string, args: readonly string[], isAbreast: boolean): Promise<Ended> {
+function run(command: string, args: readonly string[], isKept: boolean): Promise<Ended> {
   return new Promise((resolve, reject) => {
     const child = spawn(command, args, {
       cwd: PROJECT,
       env: process.env,
-      stdio: isAbreast ? ['ignore', 'pipe', 'pipe'] : 'inherit',
+      stdio: isKept ? ['ignore', 'pipe', 'pipe'] : 'inherit',
     });
     const said: Buffer[] = [];
     for (const stream of [child.stdout, child.stderr]) stream?.on('data', (text: Buffer) => said.push(text));
@@ -55,64 +51,38 @@ function run(command: string, args: readonly string[], isAbreast: boolean): Prom
   });
 }
 
-async function step(name: string, isAbreast: boolean, work: () => Promise<Ended & Counts>): Promise<Counts> {
+const secondsSince = (started: number): string => `${((performance.now() - started) / 1000).toFixed(0)} s`;
+
+async function check([name, script]: (typeof CHECKS)[number]): Promise<Counts> {
   const started = performance.now();
-  if (!isAbreast) process.stdout.write(`\n== ${name}\n`);
-  const { said, passed, failed } = await work();
-  const seconds = ((performance.now() - started) / 1000).toFixed(0);
-  process.stdout.write(
-    `${isAbreast ? `\n== ${name}\n${said}` : ''}-- ${name}: ${passed} passed, ${failed} failed, ${seconds} s\n`,
-  );
+  const { code, said } = await run('npm', ['run', '--silent', script], true);
+  process.stdout.write(`${said}-- ${name}: ${code === 0 ? 'passed' : 'failed'}, ${secondsSince(started)}\n`);
+  return code === 0 ? { passed: 1, failed: 0 } : { passed: 0, failed: 1 };
+}
+
+/** Runs one Jest project; a suite that cannot even start counts as failed. */
+async function suite(kind: Suite, reports: string, pattern: readonly string[] = []): Promise<Counts> {
+  const started = performance.now();
+  process.stdout.write(`\n== ${kind} tests\n`);
+  const report = path.join(reports, `${kind}.json`);
+  const jest = ['--experimental-vm-modules', '--no-warnings', 'node_modules/jest/bin/jest.js'];
+  const workers = AT_ONCE[kind] > 1 ? `--maxWorkers=${AT_ONCE[kind]}` : '--runInBand';
+  const how = ['--selectProjects', kind, workers, '--json', '--outputFile', report, ...pattern];
+  const { code } = await run(process.execPath, [...jest, ...how], false);
+  const result = JSON.parse(await readFile(report, 'utf8').catch(() => '{}')) as Partial<
+    Record<'numPassedTests' | 'numFailedTests' | 'numRuntimeErrorTestSuites', number>
+  >;
+  const said = (result.numFailedTests ?? 0) + (result.numRuntimeErrorTestSuites ?? 0);
+  const [passed, failed] = [result.numPassedTests ?? 0, code !== 0 && said === 0 ? 1 : said];
+  process.stdout.write(`-- ${kind} tests: ${passed} passed, ${failed} failed, ${secondsSince(started)}\n`);
   return { passed, failed };
 }
 
-const check = (name: string, script: string, isAbreast: boolean): Promise<Counts> =>
-  step(name, isAbreast, async () => {
-    const ended = await run('npm', ['run', '--silent', script], isAbreast);
-    return { ...ended, ...(ended.code === 0 ? { passed: 1, failed: 0 } : { passed: 0, failed: 1 }) };
-  });
-
-/** Runs one Jest project; a suite that cannot even start counts as failed. */
-const suite = (kind: Suite, reports: string, isAbreast: boolean, pattern: readonly string[] = []): Promise<Counts> =>
-  step(`${kind} tests`, isAbreast, async () => {
-    const report = path.join(reports, `${kind}.json`);
-    const args = [
-      '--experimental-vm-modules',
-      '--no-warnings',
-      'node_modules/jest/bin/jest.js',
-      '--selectProjects',
-      kind,
-    ];
-    const how = ['--runInBand', '--json', '--outputFile', report, ...pattern];
-    const ended = await run(process.execPath, [...args, ...how], isAbreast);
-    const result = JSON.parse(await readFile(report, 'utf8').catch(() => '{}')) as Partial<
-      Record<'numPassedTests' | 'numFailedTests' | 'numRuntimeErrorTestSuites', number>
-    >;
-    const failed = (result.numFailedTests ?? 0) + (result.numRuntimeErrorTestSuites ?? 0);
-    return { ...ended, passed: result.numPassedTests ?? 0, failed: ended.code !== 0 && failed === 0 ? 1 : failed };
-  });
-
-async function inOrder(steps: readonly Step[]): Promise<Counts[]> {
-  const counts: Counts[] = [];
-  for (const each of steps) counts.push(await each());
-  return counts;
-}
-
 async function everything(reports: string): Promise<Counts[]> {
-  const isAbreast = os.availableParallelism() >= ABREAST_FROM_CORES && os.totalmem() >= ABREAST_FROM_BYTES;
-  const checks = CHECKS.map(
-    ([name, script]) =>
-      () =>
-        check(name, script, isAbreast),
-  );
-  const [unit, server, browser] = SUITES.map((kind) => () => suite(kind, reports, isAbreast && kind !== 'browser')) as [
-    Step,
-    Step,
-    Step,
-  ];
-  if (!isAbreast) return inOrder([...checks, unit, server, browser]);
-  const abreast = await Promise.all([inOrder([server]), inOrder([...checks, unit])]);
-  return [...abreast.flat(), await browser()];
+  const some = pLimit(ABREAST);
+  const counts = await Promise.all(CHECKS.map((each) => some(check, each)));
+  for (const kind of SUITES) counts.push(await suite(kind, reports));
+  return counts;
 }
 
 const { values, positionals } = parseArgs({
@@ -126,8 +96,7 @@ if (wanted !== undefined && !SUITES.includes(wanted as Suite)) {
 }
 if (values.deep) process.env['FLAGSTONE_TEST_DEEP'] = '1';
 const reports = await mkdtemp(path.join(os.tmpdir(), 'flagstone-reports-'));
-const counts =
-  wanted === undefined ? await everything(reports) : [await suite(wanted as Suite, reports, false, pattern)];
+const counts = wanted === undefined ? await everything(reports) : [await suite(wanted as Suite, reports, pattern)];
 await rm(reports, { recursive: true, force: true });
 const total = (key: keyof Counts): number => counts.reduce((sum, each) => sum + each[key], 0);
 process.stdout.write(`\n${total('passed')} passed, ${total('failed')} failed\n`);

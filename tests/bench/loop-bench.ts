@@ -13,9 +13,9 @@ const { status } = spawnSync(
     '--no-warnings',
     'node_modules/jest/bin/jest.js',
     '--selectProjects',
-    'server',
+    'load',
     '--runInBand',
-    'tests/server/main-thread.test.ts',
+    'tests/main-thread/main-thread.test.ts',
   ],
   {
     cwd: PROJECT,

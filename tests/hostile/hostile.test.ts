@@ -205,7 +205,7 @@ describe('requests made to hurt', () => {
       () => send('GET', `/api/catalogue?q=${encodeURIComponent("'; drop table sounds; --")}`),
     ],
     ['an order that is none', () => send('GET', '/api/catalogue?sort=pg_sleep(10)')],
-    ['a page mark that is none', () => send('GET', '/api/catalogue?after=zzz')],
+    ['a cursor that is none', () => send('GET', '/api/catalogue?after=zzz')],
     ['a limit beyond', () => send('GET', '/api/catalogue?limit=1000000000')],
     ['a folder outside', () => send('POST', '/api/intake', { path: '/etc' })],
     ['a folder that climbs', () => send('POST', '/api/intake', { path: `${drive}/../../../etc` })],

@@ -77,7 +77,7 @@ describe('a search that finds very many', () => {
     expect(ratings).toEqual([...ratings].sort((a, b) => b - a));
   });
 
-  it('does not go through merits that no sound has for a page mark that somebody made up', async () => {
+  it('does not go through merits that no sound has for a cursor that somebody made up', async () => {
     const after = Buffer.from(JSON.stringify([0, 32_767, 1])).toString('base64url');
     const page = await app.call('listCatalogue', { query: { q: 'paddle ', sort: 'relevance', after, limit: 3 } });
     expect(page.rows.map(({ soundId }) => soundId)).toEqual(

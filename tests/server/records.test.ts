@@ -246,9 +246,9 @@ describe('the API', () => {
     ['a health that stands elsewhere', '/health', 404, 'NOT_FOUND'],
     ['a batch that does not exist', '/api/batches/99999', 404, 'NOT_FOUND'],
     ['a number that is none', '/api/batches/abc', 400, 'BAD_REQUEST'],
-    ['a page mark of another list', '/api/catalogue?after=nonsense', 400, 'BAD_REQUEST'],
+    ['a cursor of another list', '/api/catalogue?after=nonsense', 400, 'BAD_REQUEST'],
     [
-      'a page mark of an order that there is not',
+      'a cursor of an order that there is not',
       `/api/catalogue?q=goose&sort=relevance&after=${Buffer.from('[0.5,1,1]').toString('base64url')}`,
       400,
       'BAD_REQUEST',

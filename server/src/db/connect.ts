@@ -30,7 +30,7 @@ export interface Connection {
   close: () => Promise<void>;
 }
 
-/** So many statements run at once; the others wait, at most so long. */
+/** Size of the connection pool; how long a caller waits for a connection. */
 const CONNECTIONS = 12;
 const WAIT_FOR_CONNECTION_MS = 30_000;
 /**

@@ -130,9 +130,9 @@ export async function sizeOf(
   return rows[0] ?? { files: 0, bytes: 0, gone: 0 };
 }
 
-/** So long a ticket is good: the browser asks for the file at once. */
+/** Time to live of a ticket: the browser asks for the file at once. */
 const TICKET_AGE = sql.raw("interval '1 hour'");
-/** Beyond so many the oldest go: a ticket holds a selection, which may be large. */
+/** The oldest are evicted beyond so many: a ticket holds a selection, which may be large. */
 const MOST_TICKETS = 100;
 
 /** A ticket by which a browser fetches a ZIP file by its address alone, from whichever process of the server. It is good once. */

@@ -1,7 +1,7 @@
 import { readSync } from 'node:fs';
 import type { ByteSource } from '@flagstone/core/formats/byte-source';
 
-/** An open file as a source that reads at once, for worker threads and programs that do nothing else: no thread pool in between. */
+/** An open file as a source with synchronous reads, for worker threads and programs that do nothing else: no thread pool in between. */
 export function descriptorSource(descriptor: number, sizeBytes: number): ByteSource {
   return {
     sizeBytes,

@@ -56,8 +56,8 @@ function isHidden(name: string): boolean {
 }
 
 /**
- * Lists folders: audio files by extension, in the order of names, and the folders in them. Runs in a worker thread, so it looks synchronously:
- * with no thread pool in between, a file takes a third of the time.
+ * Lists folders: audio files by extension, in the order of names, and the folders in them. Runs in a worker thread, with synchronous calls:
+ * without the thread pool in between, a file takes a third of the time.
  */
 export function listFolders(tasks: readonly FolderTask[]): FolderResult[] {
   return tasks.map((task) => {

@@ -128,7 +128,7 @@ async function writeFlushed(file: string, bytes: Uint8Array): Promise<void> {
   await handle.close();
 }
 
-/** Makes the file what the journal says; doing it again changes nothing. */
+/** Redoes a journal; idempotent. */
 export async function applyJournal(handle: FileHandle, journal: PatchJournal): Promise<void> {
   for (const { offset, bytes } of journal.patches) await writeAt(handle, bytes, offset);
   await handle.truncate(journal.newSizeBytes);

@@ -46,7 +46,7 @@ export function driveIsHere(drive: Pick<DriveRow, 'rootPath' | 'identity'>): Pro
 
 /** A drive that says nothing for so long is away; whoever asks meanwhile is told so at once. */
 const ANSWERS_WITHIN_MS = 2000;
-/** Looks at drives that did not answer: a dead network mount holds the thread that looks, so it is looked at once. */
+/** Probes of drives that did not answer: a dead network mount blocks the thread that probes it, so there is one at most. */
 const stalled = new Set<string>();
 
 /** What a look at a drive says; false when it takes too long, or when one before it still waits for the drive. */

@@ -2,19 +2,19 @@ import type { AppContext } from '../app-context.ts';
 import { keyOf, type Sight } from '../rights/rights.ts';
 import { forAll } from '../db/while-waited.ts';
 
-/** An answer is kept for so many times as long as it took: small catalogues are counted afresh, a million sounds now and then. */
+/** Time to live, as a multiple of what the answer took: small catalogues are counted afresh, a million sounds now and then. */
 const CACHE_FACTOR = 10;
-/** What takes less, in milliseconds, is not kept at all. */
+/** Answers that take less, in milliseconds, are not cached. */
 const WORTH_CACHING = 50;
 const MOST_SIGHTS = 200;
 
 interface Cached<Value> {
   value: Promise<Value>;
-  /** Until when it is good enough, in milliseconds of performance.now(). */
+  /** When it expires, in milliseconds of performance.now(). */
   until: number;
 }
 
-/** Something that is worked out over all that somebody sees of the catalogue, kept for a while in proportion to what it cost. */
+/** A cached aggregate over all that somebody sees of the catalogue; its time to live is in proportion to its cost. */
 export function cachedAnswer<Value>(
   work: (app: AppContext, sight: Sight) => Promise<Value>,
 ): (app: AppContext, sight: Sight) => Promise<Value> {
@@ -33,7 +33,7 @@ export function cachedAnswer<Value>(
       const took = performance.now() - started;
       entry.until = took < WORTH_CACHING ? 0 : performance.now() + took * CACHE_FACTOR;
     };
-    // One that failed is asked for again at once.
+    // A failure is not cached.
     entry.value.then(setUntil, () => answers.delete(key));
     return entry.value;
   };

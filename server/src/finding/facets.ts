@@ -57,7 +57,7 @@ const VALUES: Record<Exclude<Facet, 'drive'>, SQL> = {
 };
 
 /**
- * How many of the filed sounds that a filter finds have each value, and lie in each category, in one pass. A field that the search line narrows already, or the
+ * Facet counts: how many of the filed sounds that a filter finds have each value, and lie in each category, in one pass. A field that the search line narrows already, or the
  * category, is counted without that, so that its other values can be chosen too. Beyond a limit a sample stands for all, and the answer says so; all
  * categories of all that somebody sees are counted one by one, so that none is missing.
  */
@@ -100,7 +100,7 @@ const isSame = (one: ListFilter, other: ListFilter): boolean =>
 async function countUnder(app: AppContext, filter: SeenFilter): Promise<IndexCounts> {
   const wider = FACETS.flatMap((facet) => {
     const q = withoutField(filter.q, facet);
-    // A space at the end: its last word is not being typed.
+    // The trailing space completes the last word: it is not a prefix.
     return q === undefined ? [] : [{ facet, q: `${q} ` }];
   });
   const plain = FACETS.filter((facet) => !wider.some((each) => each.facet === facet));

@@ -5,10 +5,10 @@ import { allOf, upTo } from '../db/sql-parts.ts';
 import { catalogueTables } from '../records/search-conditions.ts';
 import type { Way } from './search-plan.ts';
 
-/** A walk looks at so many times as many rows as should be needed. */
+/** An index scan is cut off after this multiple of the rows that should be needed. */
 const WALK_LIMIT_FACTOR = 2;
 
-/** What rows are sorted by; the last one is the number of the sound or copy. */
+/** Sort keys; the last one is the id of the sound or copy, which breaks ties. */
 export type SortColumns = readonly { column: SQL; descending: boolean }[];
 
 export interface Order {
@@ -79,7 +79,7 @@ export const sortedBy = (keys: SortColumns): SQL =>
     sql`, `,
   );
 
-/** Walks the index of an order where one of `oneIn` rows is expected to be found, but not for ever: undefined when too few were met. */
+/** Scans the index of an order where one of `oneIn` rows is expected to match, up to a cutoff: undefined when too few were met. */
 async function walk(
   db: Queryable,
   order: Order,

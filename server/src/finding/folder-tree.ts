@@ -88,7 +88,7 @@ async function countBy(db: Queryable, sample: Sample, by: SQL, condition: SQL): 
 }
 
 /**
- * The folders directly below one, by going along the index of paths and leaving out what lies below each: as many steps as there are folders,
+ * The folders directly below one, by a loose index scan over paths that skips what lies below each: as many steps as there are folders,
  * however many files they hold.
  */
 async function childrenOf(db: Queryable, drive: string, folder: string, sight: Sight): Promise<Level['found']> {

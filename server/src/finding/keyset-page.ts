@@ -1,11 +1,11 @@
 import { AppError } from '@flagstone/core/errors';
 import { z } from 'zod';
 
-/** A page of numbers of sounds (or of copies in a batch), and the mark of the next one. */
+/** A keyset page of sound ids (in a batch: copy ids), and the cursor of the next one. */
 export interface PageOfIds {
   ids: number[];
   next: string | null;
-  /** How many there are on all pages, where that was found out on the way. */
+  /** The total over all pages, where that was found out on the way. */
   total?: number;
 }
 
@@ -23,11 +23,11 @@ export function pageOf(rows: readonly (string | number)[][], limit: number): Pag
 export const keysSchema = (length: number): z.ZodType<(string | number)[]> =>
   z.array(z.union([z.string(), z.number()])).length(length);
 
-/** The keys of the last row of the page before. Throws BAD_REQUEST for what is not such a mark. */
+/** Decodes a cursor: the sort keys of the previous page's last row. Throws BAD_REQUEST for what is no cursor. */
 export function readMark<Keys>(mark: string, keys: z.ZodType<Keys>): Keys {
   try {
     return keys.parse(JSON.parse(Buffer.from(mark, 'base64url').toString()));
   } catch (cause) {
-    throw new AppError('BAD_REQUEST', 'The page mark is not one that this list gave.', { cause });
+    throw new AppError('BAD_REQUEST', 'The cursor is not one that this list gave.', { cause });
   }
 }

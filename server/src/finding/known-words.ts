@@ -6,9 +6,9 @@ import type { Queryable } from '../db/connect.ts';
 import type { Sight } from '../rights/rights.ts';
 import { copyIsSeen, setIsSeen } from '../rights/seen.ts';
 
-/** Gathering is done again after so many times as long as it took. */
+/** Time to live of the word list, as a multiple of what gathering it took. */
 const REST_FACTOR = 20;
-/** What takes less, in milliseconds, is done whenever words are asked for: in small catalogues nothing is ever out of date. */
+/** Gathering that takes less, in milliseconds, is done on each use: in small catalogues the list is never stale. */
 const QUICK = 300;
 
 interface Gathering {
@@ -35,11 +35,11 @@ export async function gatherKnownWords(app: AppContext): Promise<void> {
   }
   const { rows } = await app.db.execute<{ none: boolean }>(sql`select not exists (select from known_words) as none`);
   if (!state.under) return;
-  // Of a million sounds gathering takes a quarter of a minute: whoever asks is answered with the words of last time.
+  // Gathering takes a quarter of a minute at a million sounds: serve the stale list and refresh it in the background.
   await (rows[0]?.none ? state.under : Promise.race([state.under, setTimeout(QUICK)]));
 }
 
-/** One at a time, whoever asks: the others leave it to the one that is at it. */
+/** At most one refresh at a time; concurrent callers share it. */
 async function gather(db: AppContext['db']): Promise<void> {
   await db.transaction(async (tx) => {
     const { rows } = await tx.execute<{ mine: boolean }>(

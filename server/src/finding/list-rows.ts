@@ -56,9 +56,9 @@ function sortColumn(key: SortKey, isCatalogue: boolean, seed: number): SQL {
 /** SortColumns that are columns of the record. */
 const OF_RECORD: readonly SortKey[] = ['description', 'keywords', 'creatorId', 'sourceId'];
 
-/** One page of a batch or of the catalogue, by key: page one hundred costs what page one costs. How much there is in all stands on the first. */
+/** One keyset page of a batch or of the catalogue: page one hundred costs what page one costs. The first page has the total. */
 export async function listRows(app: AppContext, source: Source, query: SeenQuery): Promise<SoundPage> {
-  // Before anything is read: what is changed while the page is made counts as changed after it.
+  // Taken before anything is read: what changes while the page is made counts as changed after it.
   const snapshot = await snapshotNow(app.db);
   const [page, counted] = await (source.kind === 'catalogue'
     ? cataloguePage(app, query)
@@ -127,7 +127,7 @@ async function batchIds(app: AppContext, batchId: number, query: SeenQuery): Pro
   return idsInOrder(app, sql`c.id`, batchTables(batchId), filterConditions(query, { kind: 'batch' }), keys);
 }
 
-/** Numbers as one text, since a million rows of an answer would need ten times the memory. */
+/** Ids as one string: a million result rows would need ten times the memory. */
 async function idsInOrder(
   app: AppContext,
   id: SQL,
@@ -220,7 +220,7 @@ function beyondMark({ after }: ListQuery, keys: SortColumns): SQL[] {
   return after === undefined ? [] : [afterKeys(keys, readMark(after, keysSchema(keys.length)))];
 }
 
-/** Rows behind a row with these keys. */
+/** Rows after a row with these keys. */
 function afterKeys(keys: SortColumns, values: readonly (string | number)[]): SQL {
   const columns = sql.join(
     keys.map(({ column }) => column),
@@ -230,7 +230,7 @@ function afterKeys(keys: SortColumns, values: readonly (string | number)[]): SQL
     values.map((value) => sql`${value}`),
     sql`, `,
   );
-  // All one way round is one comparison of rows, which an index answers.
+  // Where all keys go in one direction, one row comparison does, which an index answers.
   if (keys.every(({ descending }) => !descending)) return sql`(${columns}) > (${row})`;
   if (keys.every(({ descending }) => descending)) return sql`(${columns}) < (${row})`;
   return keys.reduceRight<SQL>(

@@ -11,7 +11,7 @@ import { found, NAMES, wordsAsked } from '../records/query-conditions.ts';
 import { allOf } from '../db/sql-parts.ts';
 import { catalogueTables } from '../records/search-conditions.ts';
 
-/** The order of which a mark tells that all were ranked one by one; else the number of the tier. */
+/** Says in a cursor that every hit was ranked; otherwise the cursor says the tier. */
 const RANKED = -1;
 const MOST_TIERS = 3;
 /** What a column of merits can hold; every score is less. */
@@ -24,7 +24,7 @@ const MERIT_SHARE = 36;
 /** Whatever has the words themselves stands above what only has words beside them. */
 const EXACT = 10;
 
-/** How the order was made, with score or merit and number of the last row of the page before. */
+/** A cursor: how the order was made, with score or merit and id of the previous page's last row. */
 const markSchema = z.tuple([
   z
     .int()
@@ -56,7 +56,7 @@ function score({ exact, wide, isWidened }: Question): SQL {
 
 /**
  * A page of the catalogue, what answers the words of the search line best first; undefined when it has none. What is few enough to be its own sample is ranked,
- * and counted, one by one; of more, those with the words in name, keywords or category come first, the best ones first. The page's mark says how the
+ * and counted, one by one; of more, those with the words in name, keywords or category come first, the best ones first. The cursor says how the
  * order was made, so that the pages that follow are made the same way.
  */
 export async function relevantPage(
@@ -101,7 +101,7 @@ function othersOf({ exact, isWidened }: Question): SQL[] {
   return isWidened ? [sql`${elsewhere} and ${found(exact)}`, sql`not ${found(exact)}`] : [elsewhere];
 }
 
-/** Scores and numbers of sounds, the highest score first, behind a mark; and how many there are in all. */
+/** Scores and ids of sounds after a cursor, the highest score first; and how many there are in all. */
 async function ranked(
   db: Queryable,
   conditions: readonly SQL[],
@@ -116,7 +116,7 @@ async function ranked(
   return { keys: rows.map((row) => [row.key, row.id]), total: rows[0]?.total ?? 0 };
 }
 
-/** The best of a tier, by merit, behind a mark. */
+/** The best of a tier after a cursor, by merit. */
 function orderByMerit(after: LastRow | undefined): Order {
   return {
     keys: [sql`f.merit`, sql`f.sound_id`].map((column) => ({ column, descending: true })),

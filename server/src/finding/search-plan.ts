@@ -10,11 +10,11 @@ import { wordsAsked } from '../records/query-conditions.ts';
 import { catalogueTables, conditionsNow, type ConditionsOf } from '../records/search-conditions.ts';
 
 /**
- * How a search of the catalogue is answered: exactly or from a sample, by walking an index or by gathering and sorting. It is decided here alone, from what
- * PostgreSQL expects of it, before anything is looked for; lists, counts, facets and relevance ask the plan and carry it out.
+ * How a search of the catalogue is answered: exactly or from a sample, by an index scan or by collecting and sorting. It is decided here alone, from the planner's
+ * estimates, before anything is read; lists, counts, facets and relevance ask the plan and carry it out.
  *
- * PostgreSQL by itself walks the index of an order until it has enough and expects hits to be spread evenly: of “water” by name, or of two words that no sound has
- * both of, it would look at a million rows. So it is told which way to go, and how far.
+ * PostgreSQL by itself scans the index of an order until it has enough and assumes that hits are spread evenly: for “water” by name, or two words that no sound has
+ * both of, it would read a million rows. So it is told which way to go, and how far.
  */
 
 /** Look at every hit when at most so many are expected, at no more than this cost in PostgreSQL's units (some 10 ms here); otherwise a sample stands for all. */
@@ -38,10 +38,10 @@ const GATHER_LIMIT_EXTRA = 3000;
 const EIGHTH = { condition: sql`f.eighth = 0::smallint`, factor: 8 };
 const SIXTY_FOURTH = { condition: sql`f.bucket = 0::smallint`, factor: 64 };
 
-/** What PostgreSQL expects of a list of conditions. */
+/** The planner's estimate for a list of conditions. */
 export interface Expected {
   rows: number;
-  /** In its own units. */
+  /** In the planner's cost units. */
   cost: number;
 }
 
@@ -146,7 +146,7 @@ export const sampleOf = onceAtATime(async (app: AppContext, filter: SeenFilter):
   return sample;
 });
 
-/** The work for a filter, done once for all who ask for it while it is under way. */
+/** Work for a filter; concurrent callers share one run. */
 function onceAtATime<Value>(
   work: (app: AppContext, filter: SeenFilter) => Promise<Value>,
 ): (app: AppContext, filter: SeenFilter) => Promise<Value> {
@@ -170,7 +170,7 @@ interface PlanNode {
   Plans?: PlanNode[];
 }
 
-/** What PostgreSQL expects of some lists of conditions, from its statistics. One statement plans them all. */
+/** The planner's row and cost estimates for some lists of conditions. One EXPLAIN plans them all. */
 async function expectedOf(db: Queryable, lists: readonly SQL[][]): Promise<Expected[]> {
   const found = lists.map(
     (conditions) => sql`array(select f.sound_id from ${catalogueTables()} where ${allOf(conditions)})`,

@@ -5,8 +5,8 @@ import type { Queryable } from '../db/connect.ts';
 export class JobTaken extends Error {}
 
 /**
- * That a job is still this process's own: each time a process takes a job up its number rises. Whoever was stopped for a while and goes on finds another number
- * there, and touches nothing.
+ * A fencing token: each time a process takes a job up its number rises. A process that stood still past its lease and goes on finds another number there, and
+ * touches nothing.
  */
 export interface Fence {
   /** True in a statement as long as the job is this process's. */

@@ -1,4 +1,4 @@
-/** Work that runs at once, so much and no more. What any of it throws is thrown to whoever adds or waits next, and never lost. */
+/** Bounded concurrency with backpressure. What any of the work throws is thrown to whoever adds or waits next, and never lost. */
 export class InFlight {
   private readonly most: number;
   private readonly running = new Set<Promise<void>>();

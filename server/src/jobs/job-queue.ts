@@ -28,7 +28,7 @@ export interface JobRun {
   /** Notes why an item failed, for the log of errors; its count goes through `advance`. */
   note: (failure: AppError, what: string) => void;
   setTotal: (total: number) => Promise<void>;
-  /** Keeps what whoever goes on with the job has to know, in its payload. */
+  /** Saves a checkpoint in the payload, for whoever resumes the job. */
   remember: (more: Record<string, unknown>) => Promise<void>;
   /** Counts by name, kept with the job. */
   setResult: (result: Record<string, number>) => void;
@@ -74,7 +74,7 @@ export class JobAwaitsDrive extends Error {
 }
 
 const PROGRESS_EVERY_MS = 250;
-/** A running job says that it lives every ten seconds; one that was not heard of for forty is taken up by another process. */
+/** Heartbeat of a running job, ten seconds; its lease is forty: then another process takes it up. */
 const HEARTBEAT_MS = 10_000;
 const DEAD_AFTER_SECONDS = 40;
 export const SILENT_SINCE = sql.raw(`now() - interval '${DEAD_AFTER_SECONDS} seconds'`);
@@ -100,8 +100,7 @@ const thisWorker = `${os.hostname()}:${process.pid} ${processToken()}`;
 /**
  * Long work, shared by all processes on one database. pg-boss brings a job to some process; the table `jobs` holds what people see and who
  * works on it. States: waiting -> running -> done, failed, cancelled or paused; paused -> waiting. A process claims a job only when no running job
- * shares a lane with it. One that dies is found by its missing heartbeat, and its job waits again: work is written so that repeating
- * it is harmless.
+ * shares a lane with it. One that dies is found by its missing heartbeat, and its job waits again: work is idempotent.
  */
 export class JobQueue {
   private readonly boss: PgBoss;
@@ -316,7 +315,7 @@ export class JobQueue {
   /** Marks a waiting job as running here; undefined when somebody else has it, it was cancelled, or a job that runs shares a lane. */
   private async claim(jobId: string): Promise<JobRow | undefined> {
     const claimed = await this.db.transaction(async (tx): Promise<JobRow | { laneTaken: JobRow } | undefined> => {
-      // Claims one at a time, so that two processes cannot both find a lane free.
+      // Claims are serialised, so that two processes cannot both find a lane free.
       await tx.execute(sql`select pg_advisory_xact_lock(hashtext('flagstone jobs'))`);
       const [waiting] = await tx
         .select()

@@ -8,7 +8,7 @@ import type { Queryable } from '../db/connect.ts';
 const CHANNEL = 'flagstone_live';
 /** PostgreSQL refuses payloads of 8000 bytes and more. */
 const MAX_PAYLOAD_BYTES = 7900;
-/** After a lost connection the next try comes after this, and after twice as long each time, up to the longest wait. */
+/** Reconnecting: exponential backoff from the first wait to the longest. */
 const FIRST_WAIT_MS = 200;
 const LONGEST_WAIT_MS = 5000;
 const CONNECT_WITHIN_MS = 10_000;
@@ -100,7 +100,7 @@ export class LiveEvents {
     return () => void this.emitter.off('lost', onLost);
   }
 
-  /** Tells everybody. Of an event too large for one notification what can be asked for is left out; at the worst everything is to be asked for. */
+  /** Publishes to all processes. An event too large for one notification leaves out what can be fetched; at the worst everything is to be fetched. */
   async publish(db: Queryable, event: LiveEvent): Promise<void> {
     await db.execute(sql`select pg_notify(${CHANNEL}, ${payloadOf(event)})`);
   }

@@ -41,7 +41,7 @@ export async function planRelocation(
   const target = await driveFolderOf(app, await app.roots.checkedFolder(wanted.toPath.trim()));
   await rememberFolder(app, target, personId, sight);
   const files = filesOf(app, target.drive);
-  /** One after the other: a transaction has one connection. */
+  /** Sequentially: a transaction has one connection. */
   const plan = async (inside: AppContext, page: CopyRow[]): Promise<NewItem[]> => {
     const items: NewItem[] = [];
     for (const copy of page) {

@@ -102,7 +102,7 @@ interface Turned {
   kept: number;
 }
 
-/** A person with several windows marks in one after the other: what one adds is made from what the other left. */
+/** Marks of one person are serialised, also from several windows: a read-modify-write of what the other left would lose tags. */
 export async function oneMarkerAtATime(tx: Queryable, personId: number): Promise<void> {
   await tx.execute(sql`select pg_advisory_xact_lock(hashtext('flagstone marks'), ${personId}::int)`);
 }

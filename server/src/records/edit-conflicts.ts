@@ -14,8 +14,7 @@ export interface Decided {
 }
 
 /**
- * The fields of records that somebody else changed since an edit of them was decided, to something else than the edit does. The records are to be locked: nobody changes
- * them after that.
+ * The fields of records that somebody else changed since an edit of them was decided, to something else than the edit does. The caller holds row locks on the records.
  */
 export async function conflictsOf(
   db: Queryable,

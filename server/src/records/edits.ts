@@ -47,7 +47,7 @@ interface Knowing {
 const fieldsSetBy = (edit: RecordEdit | undefined): FieldName[] =>
   FIELD_NAMES.filter((name) => edit?.set?.[name] !== undefined);
 
-/** Records that are worked on in one go: more would keep everybody else waiting for the main thread. */
+/** Records in one slice of work: more would block the main thread for everybody else. */
 const EDITED_AT_ONCE = 50;
 
 /** One edit for all records of a selection, as one change that can be undone as one. Throws EDIT_CONFLICT for one record in which somebody else changed the same. */
@@ -346,7 +346,7 @@ interface RevisionOfChange {
   later: FieldName[];
 }
 
-/** What a change did to each record, in pages in the order of sounds, so that two who change the same records wait for each other and never both. */
+/** What a change did to each record, in pages in the order of sounds, so that two who change the same records cannot deadlock. */
 async function* revisionsOfChange(db: Queryable, changeId: number): AsyncGenerator<Map<number, RevisionOfChange>> {
   for (let after = 0; ;) {
     const { rows } = await db.execute<RevisionOfChange & { sound_id: number } & Record<string, unknown>>(sql`

@@ -42,7 +42,7 @@ export async function learnFrom(tx: Transaction, changed: readonly Decided[]): P
       count(collectionId, word, each.after.catId, 1);
     }
   }
-  // In the order of their keys, so that two people who decide at once wait for each other and never both.
+  // In the order of their keys, so that two people who decide at once cannot deadlock.
   const sorted = [...deltas].filter(([, { times }]) => times !== 0).sort(([one], [other]) => (one < other ? -1 : 1));
   if (sorted.length === 0) return;
   const counted = (isWanted: (times: number) => boolean): SQL => {

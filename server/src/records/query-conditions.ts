@@ -37,7 +37,7 @@ const NUMBERS: Record<string, SQL> = {
   tempo: sql`f.tempo`,
   copies: sql`f.copies`,
 };
-/** Where a number is unknown its column says this, which lists are sorted by; no range finds it. */
+/** Sentinel of unknown numbers, so that lists can be sorted by the column; no range finds it. */
 const UNKNOWN: Record<string, number> = { loudness: -1000, rating: 0 };
 
 const IS: Record<string, SQL> = {
@@ -105,8 +105,7 @@ interface Context {
 export type KnownDrives = ReadonlyMap<string, string>;
 
 /**
- * Looks up the drives that a search line names, before it is planned: then PostgreSQL knows how much to expect, and reads the table of drives once and not for each
- * row that it looks at.
+ * Looks up the drives that a search line names, before it is planned: then the planner knows the selectivity, and the table of drives is read once, not for each row.
  */
 export async function drivesAsked(db: Queryable, line: string): Promise<KnownDrives> {
   const asked = new Map<string, SQL>();

@@ -11,7 +11,7 @@ import { collectionIsSeen, copyIsSeen, type SeenFilter } from '../rights/seen.ts
 import { stateCondition } from './copy-state.ts';
 import { asksOfCopies, drivesAsked, found, queryConditions, wordsAsked, type KnownDrives } from './query-conditions.ts';
 
-/** Brings the search rows of sounds up to date with their records and copies; makes those that are missing. */
+/** Refreshes the search rows of sounds from their records and copies; inserts those that are missing. */
 export async function refreshSearch(db: Queryable, soundIds: readonly number[]): Promise<void> {
   if (soundIds.length === 0) return;
   await lockRecords(db, soundIds);
@@ -21,8 +21,8 @@ export async function refreshSearch(db: Queryable, soundIds: readonly number[]):
 }
 
 /**
- * Takes the records of sounds, in the order of their ids, until the transaction ends. Who changes copies too takes the records first: records, copies and
- * search rows are always taken in this order, so that two writers wait for each other and never both.
+ * Locks the records of sounds, in the order of their ids, until the transaction ends. Who changes copies too locks the records first: one lock order for records,
+ * copies and search rows, so that two writers cannot deadlock.
  */
 export async function lockRecords(db: Queryable, soundIds: readonly number[]): Promise<void> {
   await db.execute(sql`select from records where sound_id = any(${idList(soundIds)}) order by sound_id for update`);
@@ -38,7 +38,7 @@ export type ConditionsOf = (filter: SeenFilter, isNamed?: boolean) => SQL[];
 
 /**
  * How filters with a search line and collections narrow the catalogue as it is now. Which sets of collections and which drives are meant is found out first: asked for each
- * sound, PostgreSQL would not use its indexes.
+ * row, PostgreSQL would not use its indexes.
  */
 export async function conditionsNow(db: Queryable, asked: SeenFilter): Promise<ConditionsOf> {
   const sets = await setsNow(db, asked);

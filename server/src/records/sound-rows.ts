@@ -104,7 +104,7 @@ export async function fullPathsOf(db: Queryable, copyIds: readonly number[]): Pr
   return new Map(rows.map((row) => [row.id, path.join(row.root_path, row.folder, row.name)]));
 }
 
-/** The rows of a selection in the order of their copies' numbers, in pages, so that a hundred thousand are never held at once. */
+/** The rows of a selection by copy id, in keyset pages, so that a hundred thousand are never in memory at once. */
 export async function* selectedRows(
   db: Queryable,
   selection: SeenSelection,
@@ -142,7 +142,7 @@ export function selectionParts(selection: SeenSelection): { tables: SQL; conditi
   }
   const filter = { ...(selection.filter ?? filterSchema.parse({})), ...seenOf(selection) };
   const conditions = filterConditions(filter, selection);
-  // From the copies, whose numbers have an index: from the sounds, each page would go through the whole catalogue.
+  // Driven from the copies, whose ids have an index: from the sounds, each page would scan the whole catalogue.
   return selection.kind === 'catalogue'
     ? { tables: CATALOGUE_COPIES, conditions: [...conditions, isFirstCopy(seenBy)] }
     : { tables: batchTables(selection.batchId), conditions };

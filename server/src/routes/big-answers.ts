@@ -1,7 +1,7 @@
 import { AppError } from '@flagstone/core/errors';
 import type { Response } from 'express';
 
-/** Answers of hundreds of megabytes stand in memory until they are read: so many at once, and so many more that wait. */
+/** Backpressure for answers of hundreds of megabytes, which are buffered whole: so many in progress, and so many more in the queue. */
 const AT_ONCE = 3;
 const WAITING = 24;
 /** Whoever reads nothing of an answer for so long is given up; making it may take as long as it takes. */

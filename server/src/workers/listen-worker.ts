@@ -100,7 +100,7 @@ function samplesOf(planar: Float32Array[], facts: AudioFacts): SamplesPart {
   };
 }
 
-/** Envelopes of the sounds that were sliced last, so that another sensitivity is answered at once. */
+/** A cache of the envelopes of the sounds that were sliced last, so that another sensitivity is answered at once. */
 const envelopes = new Map<string, SliceEnvelope>();
 const KEPT_ENVELOPES = 2;
 

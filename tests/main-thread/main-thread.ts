@@ -2,8 +2,8 @@ import { readFileSync } from 'node:fs';
 import { mkdir, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { filterSchema, type Selection } from '@flagstone/contract/selection';
-import type { TestApplication } from './test-application.ts';
-import { toneBytes } from './test-application.ts';
+import type { TestApplication } from '../server/test-application.ts';
+import { toneBytes } from '../server/test-application.ts';
 
 /** How long the main thread was busy without answering anybody, in milliseconds of its own computing time: what other programs take does not count. */
 export interface Watched {

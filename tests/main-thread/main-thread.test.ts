@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, expect, it, jest } from '@jest/globals';
 import { sized } from '../size.ts';
 import { watchJobs } from './main-thread.ts';
-import { TestApplication } from './test-application.ts';
+import { TestApplication } from '../server/test-application.ts';
 
 /** `./flagstone bench loop` says how long at 20,000 files; what grows faster than their number is far beyond the limit at some hundreds already. */
 const asked = process.env['FLAGSTONE_LOOP_FILES'];
