@@ -7,6 +7,7 @@ export default defineConfig({
     './server/src/db/finding-schema.ts',
     './server/src/db/acts-schema.ts',
     './server/src/db/people-schema.ts',
+    './server/src/db/review-schema.ts',
   ],
   out: './server/migrations',
 });

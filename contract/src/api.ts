@@ -15,6 +15,7 @@ import { layoutsEndpoints } from './layouts.ts';
 import { recordEndpoints } from './record.ts';
 import { contentsEndpoints } from './contents.ts';
 import { changesEndpoints } from './changes.ts';
+import { reviewEndpoints } from './review.ts';
 import { listeningEndpoints, listeningRawEndpoints } from './listening.ts';
 import { measuresEndpoints, measuresRawEndpoints } from './measures.ts';
 import { pullListsEndpoints, pullListsRawEndpoints } from './pull-lists.ts';
@@ -49,6 +50,7 @@ export const api = {
   ...recordEndpoints,
   ...contentsEndpoints,
   ...changesEndpoints,
+  ...reviewEndpoints,
   ...listeningEndpoints,
   ...measuresEndpoints,
   ...pullListsEndpoints,

@@ -5,6 +5,8 @@ import { jobSchema } from './jobs.ts';
 export const changeSchema = z.object({
   changeId: z.number().nullable(),
   changed: z.number(),
+  /** Records of which it waits for review: they say what they said. */
+  proposed: z.number().default(0),
   /** Of an undoing: records that kept what was changed in them since. */
   kept: z.number().default(0),
   /** Records that somebody else changed in the same field since the edit was decided; they are as they left them. */

@@ -25,6 +25,8 @@ export const collectionSchema = z.object({
   name: z.string(),
   /** Null for the standard as it is. */
   pattern: namingPatternSchema.nullable(),
+  /** What its assistants change waits until a librarian accepts it. */
+  asksReview: z.boolean(),
   /** Who works on it, in which role; beside them, all administrators. */
   people: z.array(z.object({ personId: z.number(), role: roleSchema })),
   folders: z.number(),
@@ -39,6 +41,7 @@ export const newCollectionSchema = z.strictObject({ name });
 export const collectionChangeSchema = z.strictObject({
   name: name.optional(),
   pattern: namingPatternSchema.nullable().optional(),
+  asksReview: z.boolean().optional(),
   retired: z.boolean().optional(),
 });
 export type CollectionChange = z.infer<typeof collectionChangeSchema>;

@@ -29,6 +29,8 @@ export type Subject =
   | 'files'
   | 'plan'
   | 'change'
+  /** Of the sound of each proposal, one of its collections. */
+  | 'proposals'
   | 'job'
   /** A pull list is seen by whoever made it, by those who see a sound in it, and, while it is empty, by everybody who may fill it. */
   | 'pullList'

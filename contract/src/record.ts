@@ -10,6 +10,7 @@ import { z } from 'zod';
 import { changeSchema } from './changes.ts';
 import { as, endpoint, idParams } from './endpoint.ts';
 import { soundMarkSchema } from './marks.ts';
+import { proposalSchema } from './review.ts';
 import { selectionSchema } from './selection.ts';
 
 const MAX_TEXT = 20_000;
@@ -86,6 +87,8 @@ export const soundRowSchema = z.object({
     .nullable(),
   /** What people think of it. */
   marks: z.array(soundMarkSchema),
+  /** What assistants would have it say, until a librarian decides. */
+  proposals: z.array(proposalSchema),
   /** How often it was put in a pull list or copied out. */
   uses: z.number(),
 });

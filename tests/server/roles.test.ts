@@ -176,6 +176,14 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
     ({ copy }) => ({ body: { summary: 's', edits: [{ copyId: copy, edit: { set: { notes: 'x' } } }] } }),
   ],
   undoChange: ['assistant', 'not found', of('change')],
+  listProposals: ['assistant', 'nothing of it'],
+  decideProposals: [
+    'librarian',
+    'nothing of it',
+    ({ proposal }) => ({ body: { ids: [proposal], decision: 'returned', remark: '' } }),
+  ],
+  // Those of others are taken back by nobody.
+  withdrawProposals: ['assistant', 'nothing of it', ({ proposal }) => ({ body: { ids: [proposal] } })],
   runPathRules: ['assistant', 'nothing of it', chosen()],
   previewRecipe: ['assistant', 'nothing of it', chosen({ steps })],
   countRecipe: ['assistant', 'nothing of it', chosen({ steps })],

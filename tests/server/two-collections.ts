@@ -1,5 +1,7 @@
 import path from 'node:path';
 import { filterSchema } from '@flagstone/contract/selection';
+import { beginProposing, propose } from '@flagstone/server/records/proposals';
+import { sql } from 'drizzle-orm';
 import { addPersonWith, signedInAs } from '../signed-in.ts';
 import type { TestApplication } from './test-application.ts';
 
@@ -20,6 +22,7 @@ export interface Held {
   job: string;
   list: number;
   entry: number;
+  proposal: number;
 }
 
 /** Fills a collection by the first person of tests: a folder that was read and filed, with a description, a plan, a pull list. */
@@ -64,7 +67,19 @@ export async function fillCollection(
     job: job.id,
     list: list.id,
     entry: entry?.id ?? 0,
+    proposal: await proposeFor(app, row.soundId, `${folder} pond`),
   };
+}
+
+/** What the second person of tests would have a sound be called, put into the queue as it is. */
+async function proposeFor(app: TestApplication, soundId: number, fxName: string): Promise<number> {
+  const { db } = app.context;
+  const actId = await beginProposing(db, 2, 'FXName');
+  await propose(db, 2, actId, [
+    { soundId, fields: [{ field: 'fxName', before: '', value: fxName, isAsRecord: false }] },
+  ]);
+  const { rows } = await db.execute<{ id: number }>(sql`select max(id) as id from proposals`);
+  return rows[0]?.id ?? 0;
 }
 
 /** Two collections, of which the second is the one that others do not see. */

@@ -13,6 +13,7 @@ const BEFORE_THE_SECOND = [
    alter table search_rows drop collection_set; alter table collection_people drop role; alter table jobs drop collection_ids;
    alter table changes drop transaction; create index search_rows_sample on search_rows (sound_id);
    create index search_rows_category on search_rows (category)`,
+  'drop table proposals; alter table collections drop column asks_review',
   'delete from drizzle.__drizzle_migrations where id > (select min(id) from drizzle.__drizzle_migrations)',
 ];
 

@@ -12,6 +12,7 @@ const LANDED: Record<string, string> = {
   '0001_keep-tickets-of-copies-out.sql': '3dccd48d2f53611e7711853f11cd2befba9fb31e977c9c3eea7172650efd7402',
   '0002_sign-in.sql': 'e8713218c6850369973dfc0277746987c58d7119b7e9d7b149fc01e9a0e9177f',
   '0003_roles.sql': 'd6929dd591e3a724e62d949d72d0dff2978cf55d6946b6e237a398699ac34f58',
+  '0004_review.sql': '75951a259e7224198901bfe876e0b53fae1d59006d4834690ca92adbe53775a0',
 };
 
 it('keeps every migration as it landed', async () => {

@@ -66,6 +66,8 @@ export const collections = pgTable('collections', {
   name: text('name').notNull().unique(),
   /** How the sounds of its folders are named; null for the standard as it is. */
   pattern: jsonb('pattern').$type<NamingPattern>(),
+  /** What its assistants change waits until a librarian accepts it. */
+  asksReview: boolean('asks_review').notNull().default(false),
   createdAt: created(),
   /** Closed: no folder is added to it, and its sounds are listed only when it is asked for; null while it is in use. */
   retiredAt: at('retired_at'),

@@ -16,13 +16,14 @@ export async function listCollections(app: Pick<AppContext, 'db'>, sight: Sight)
     id: number;
     name: string;
     pattern: NamingPattern | null;
+    asksReview: boolean;
     retired: boolean;
     folders: number;
     files: number;
     people: { personId: number; role: Role }[];
   }>(sql`
     with held as (select read_folder_id, count(*) as files from copies where not gone group by read_folder_id)
-    select o.id, o.name, o.pattern, o.retired_at is not null as retired, count(f.id) as folders, coalesce(sum(h.files), 0)::bigint as files,
+    select o.id, o.name, o.pattern, o.asks_review as "asksReview", o.retired_at is not null as retired, count(f.id) as folders, coalesce(sum(h.files), 0)::bigint as files,
       coalesce((select jsonb_agg(jsonb_build_object('personId', m.person_id, 'role', m.role) order by m.person_id)
         from collection_people m where m.collection_id = o.id), '[]') as people
     from collections o left join folders f on f.collection_id = o.id left join held h on h.read_folder_id = f.id
@@ -39,7 +40,7 @@ export async function makeCollection(app: AppContext, name: string, sight: Sight
   return listCollections(app, sight);
 }
 
-/** Names a collection anew, sets its pattern, retires it or takes it back. Throws NOT_FOUND, CONFLICT, PATTERN_INVALID. */
+/** Names a collection anew, sets its pattern, has it ask for review, retires it or takes it back. Throws NOT_FOUND, CONFLICT, PATTERN_INVALID. */
 export async function updateCollection(
   app: AppContext,
   id: number,
@@ -53,6 +54,7 @@ export async function updateCollection(
     const set = {
       ...(change.name === undefined ? {} : { name: change.name }),
       ...(change.pattern === undefined ? {} : { pattern: change.pattern }),
+      ...(change.asksReview === undefined ? {} : { asksReview: change.asksReview }),
       ...(change.retired === undefined ? {} : { retiredAt: change.retired ? new Date() : null }),
     };
     if (Object.keys(set).length > 0) await tx.update(collections).set(set).where(eq(collections.id, id));

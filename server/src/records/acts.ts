@@ -4,6 +4,7 @@ import { and, desc, eq, isNotNull, isNull, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { actMarks, acts, type ActRow } from '../db/acts-schema.ts';
+import { isStillOpen, turnProposals } from './proposals.ts';
 
 /** A mark as it is kept for taking it back, of a row `m` of sound_marks; null where there is none, or one that says nothing. */
 export const MARK_AS_JSON: SQL = sql`case when m.rating is not null or m.favourite or m.tags <> '{}' or m.note <> '' then
@@ -55,7 +56,14 @@ export async function lastActOf(app: AppContext, personId: number): Promise<Act 
   const [act] = await app.db
     .select({ id: acts.id, at: acts.createdAt })
     .from(acts)
-    .where(and(eq(acts.personId, personId), isNull(acts.undoneAt)))
+    // What was proposed and decided since is the decision of somebody else: what came before it is the newest.
+    .where(
+      and(
+        eq(acts.personId, personId),
+        isNull(acts.undoneAt),
+        sql`(${acts.kind} <> 'propose' or ${isStillOpen(sql`${acts.id}`)})`,
+      ),
+    )
     .orderBy(desc(acts.id))
     .limit(1);
   return act;
@@ -85,7 +93,7 @@ export async function turnAct(
     const [act] = await tx.select().from(acts).where(eq(acts.id, id)).for('update');
     if (!act) throw new AppError('NOT_FOUND', `There is no act ${id}.`);
     if ((act.undoneAt === null) !== isUndo) throw new AppError('NOT_UNDOABLE', 'Somebody was quicker: that was done.');
-    const counts = act.kind === 'marks' ? await turnMarks(tx, act, isUndo) : await turnRows(tx, act.rows, isUndo);
+    const counts = await turn(tx, act, isUndo);
     if (counts.changed === 0) throw new AppError('NOT_UNDOABLE', `${act.summary}: all of it was changed again since.`);
     await tx
       .update(acts)
@@ -100,6 +108,11 @@ export async function turnAct(
 interface Turned {
   changed: number;
   kept: number;
+}
+
+function turn(tx: Queryable, act: typeof acts.$inferSelect, isUndo: boolean): Promise<Turned> {
+  if (act.kind === 'marks') return turnMarks(tx, act, isUndo);
+  return act.kind === 'propose' ? turnProposals(tx, act.id, isUndo) : turnRows(tx, act.rows, isUndo);
 }
 
 /** Marks of one person are serialised, also from several windows: a read-modify-write of what the other left would lose tags. */

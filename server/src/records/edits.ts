@@ -21,8 +21,10 @@ import type { Queryable, Transaction } from '../db/connect.ts';
 import { changes, copies, people, recordRevisions, records } from '../db/schema.ts';
 import { conflictsOf } from './edit-conflicts.ts';
 import { learnFrom } from './learning.ts';
+import { isReviewed } from './proposals.ts';
+import { Proposing } from './proposing.ts';
 import { idList } from '../db/sql-parts.ts';
-import { refreshSearch } from './search-conditions.ts';
+import { lockRecords, refreshSearch } from './search-conditions.ts';
 import { FIELD_COLUMNS, selectedRows } from './sound-rows.ts';
 
 type RecordRow = SoundRecord & { soundId: number; revision: number };
@@ -36,6 +38,8 @@ interface Change {
   undoes?: number;
   /** Whether the CatIDs that it gives are decisions of a person, from which suggestions learn. */
   learns?: boolean;
+  /** It takes back what the same person changed before, which needs nobody's review. */
+  isOwnUndo?: boolean;
 }
 
 /** What was known as edits were decided, and which fields each of them decides. */
@@ -134,6 +138,19 @@ export function editSounds(
   });
 }
 
+/** What some records become, as one change; `prepare` is done in its transaction, with their rows locked. */
+export function editEach(
+  app: AppContext,
+  change: Change,
+  soundIds: readonly number[],
+  prepare: (db: Queryable) => Promise<(record: RecordRow) => SoundRecord>,
+): Promise<ChangeResult> {
+  return changeRecords(app, change, undefined, async (apply, { db }) => {
+    await lockRecords(db, soundIds);
+    await apply(soundIds, await prepare(db));
+  });
+}
+
 /** Edits of single rows, as one change. */
 export function editRows(
   app: AppContext,
@@ -174,9 +191,11 @@ async function changeRecords(
   atEnd: (db: Queryable, changeId: number) => Promise<void> = () => Promise.resolve(),
 ): Promise<Changed> {
   const touched: number[] = [];
+  let proposed: readonly number[] = [];
   const conflicts: EditConflict[] = [];
   const changeId = await app.db.transaction(async (tx) => {
-    const { learns = false, ...recorded } = change;
+    const { learns = false, isOwnUndo = false, ...recorded } = change;
+    const proposing = !isOwnUndo && (await isReviewed(tx, change.personId)) ? new Proposing(tx, change) : undefined;
     const [row] = await tx.insert(changes).values(recorded).returning({ id: changes.id });
     if (!row) throw new AppError('INTERNAL', 'The change could not be recorded.');
     const apply: Apply = async (soundIds, next) => {
@@ -186,11 +205,13 @@ async function changeRecords(
         soundIds,
         next,
         knowing,
+        proposing,
       );
       touched.push(...applied.touched);
       conflicts.push(...applied.conflicts);
     };
     await work(apply, { ...app, db: tx });
+    proposed = proposing?.soundIds ?? [];
     if (touched.length > 0) {
       await atEnd(tx, row.id);
       return row.id;
@@ -198,9 +219,11 @@ async function changeRecords(
     await tx.delete(changes).where(eq(changes.id, row.id));
     return null;
   });
-  if (touched.length > 0) await app.live.publish(app.db, { type: 'records', soundIds: touched });
+  const concerned = [...touched, ...proposed];
+  if (concerned.length > 0) await app.live.publish(app.db, { type: 'records', soundIds: concerned });
   const leftOut = new Set(conflicts.map(({ soundId }) => soundId)).size;
-  return { changeId, changed: touched.length, kept: 0, leftOut, summary: change.summary, conflicts };
+  const counts = { changed: touched.length, proposed: proposed.length, kept: 0, leftOut };
+  return { changeId, ...counts, summary: change.summary, conflicts };
 }
 
 async function applyToRecords(
@@ -209,6 +232,7 @@ async function applyToRecords(
   soundIds: readonly number[],
   next: (record: RecordRow) => SoundRecord,
   knowing: Knowing | undefined,
+  proposing: Proposing | undefined,
 ): Promise<{ touched: number[]; conflicts: EditConflict[] }> {
   const unique = [...new Set(soundIds)];
   if (unique.length === 0) return { touched: [], conflicts: [] };
@@ -218,7 +242,9 @@ async function applyToRecords(
     .where(inArray(records.soundId, unique))
     .orderBy(records.soundId)
     .for('update');
+  const waits = (await proposing?.take(rows, next)) ?? new Set<number>();
   const wanted = rows.flatMap((row) => {
+    if (waits.has(row.soundId)) return [];
     const after = next(row);
     const fields = differingFields(row, after);
     return fields.length === 0 ? [] : [{ row, after, fields }];
@@ -300,6 +326,7 @@ export async function undoChange(
   if (!change) throw new AppError('NOT_FOUND', `There is no change ${changeId}.`);
   if (change.undoneBy !== null) throw new AppError('NOT_UNDOABLE', 'This change was undone already.');
   const learns = await wereDecisions(app, change);
+  const isOwnUndo = change.personId === personId;
   let kept = 0;
   const { conflicts: _none, ...result } = await changeRecords(
     app,
@@ -311,9 +338,10 @@ export async function undoChange(
           personId,
           undoes: changeId,
           learns,
+          isOwnUndo,
           runId,
         }
-      : { kind: 'undo', summary: `Undo: ${change.summary}`, personId, undoes: changeId, learns, runId },
+      : { kind: 'undo', summary: `Undo: ${change.summary}`, personId, undoes: changeId, learns, isOwnUndo, runId },
     undefined,
     async (apply, { db }) => {
       // Two who undo the same at once: the second finds it undone.
@@ -334,7 +362,7 @@ export async function undoChange(
     },
     async (db, undoneBy) => void (await db.update(changes).set({ undoneBy }).where(eq(changes.id, changeId))),
   );
-  if (result.changeId === null)
+  if (result.changeId === null && result.proposed === 0)
     throw new AppError('NOT_UNDOABLE', 'Every field of this change was changed again since.');
   return { ...result, kept };
 }
@@ -446,7 +474,7 @@ export async function goBack(
   const { conflicts: _none, ...result } = await changeRecords(app, change, undefined, (apply) =>
     apply([soundId], (now) => ({ ...now, ...then })),
   );
-  if (result.changeId === null)
+  if (result.changeId === null && result.proposed === 0)
     throw new AppError('NOT_UNDOABLE', `The record says what it said with revision ${revision}.`);
   return result;
 }

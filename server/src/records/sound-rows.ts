@@ -3,6 +3,7 @@ import type { Issue } from '@flagstone/core/errors';
 import { FIELD_NAMES, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 import type { SoundMark } from '@flagstone/contract/marks';
 import type { CopyState, SoundRow } from '@flagstone/contract/record';
+import type { Proposal } from '@flagstone/contract/review';
 import { filterSchema } from '@flagstone/contract/selection';
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
@@ -32,6 +33,9 @@ const columnsFor = (sight: Sight): SQL =>
       sql`(select coalesce(jsonb_agg(jsonb_build_object('personId', m.person_id, 'person', p.name, 'rating', m.rating, 'favourite', m.favourite,
       'tags', m.tags, 'note', m.note) order by m.person_id), '[]') from sound_marks m join people p on p.id = m.person_id
       where m.sound_id = s.id) as marks`,
+      sql`(select coalesce(jsonb_agg(jsonb_build_object('id', w.id, 'personId', w.person_id, 'person', p.name, 'field', w.field, 'before', w.before,
+      'value', w.value, 'at', w.created_at) order by w.id), '[]') from proposals w join people p on p.id = w.person_id
+      where w.sound_id = s.id and w.state = 'waiting') as proposals`,
       // One piece, not sixty: this is put together for every page.
       sql.raw(FIELD_NAMES.map((name) => `r."${FIELD_COLUMNS[name]}"`).join(', ')),
     ],
@@ -49,6 +53,7 @@ export interface DatabaseRow extends Record<string, unknown> {
   issues: Issue[];
   disagreeing: FieldName[];
   marks: SoundMark[];
+  proposals: Proposal[];
   state: Exclude<CopyState, 'away'>;
 }
 
@@ -202,6 +207,7 @@ async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {
         }
       : null,
     marks: row.marks,
+    proposals: row.proposals,
     uses: Number(row['uses'] ?? 0),
   }));
 }

@@ -43,6 +43,7 @@ import * as plans from '../plans/plans.ts';
 import * as authorities from '../describing/authorities.ts';
 import * as rules from '../intake/path-rules.ts';
 import * as recipes from '../describing/recipes.ts';
+import * as review from '../describing/review.ts';
 import { planRelocation } from '../plans/relocation.ts';
 import * as layouts from '../finding/column-layouts.ts';
 import { listRows } from '../finding/list-rows.ts';
@@ -301,6 +302,10 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   goBack: (app, { params, body, person }) => goBack(app, params.id, body.revision, person),
   editRecords: (app, call) => editSelection(app, seenBody(call).selection, call.body.edit, call.person, call.body.asOf),
   editRows: (app, { body, person, sight }) => editRows(app, body.edits, body.summary, person, sight, body.asOf),
+  listProposals: (app, { query, person, sight, asker }) =>
+    review.reviewQueue(app, { personId: person, sight, decides: sightAs(asker.rights, 'librarian') }, query),
+  decideProposals: (app, { body, person, sight }) => review.decideProposals(app, person, body, sight),
+  withdrawProposals: (app, { body, person }) => review.withdrawProposals(app, person, body.ids),
   listPathRules: (app) => rules.listPathRules(app),
   addPathRule: (app, { body, person }) => rules.addPathRule(app, body, person),
   removePathRule: (app, { params }) => rules.removePathRule(app, params.id),
@@ -359,6 +364,7 @@ function mayStill(app: AppContext, asker: Asker): MayStill {
     if (of === 'change') return ask(as('assistant', 'change'), id);
     if (of === 'plan') return ask(as('librarian', 'plan'), id);
     const [act] = await app.db.select().from(acts).where(eq(acts.id, id));
+    if (act?.kind === 'propose') await ask(as('assistant', 'anything'), id);
     if (act?.kind === 'pull') await ask(as('editor', 'anything'), id);
     for (const row of act?.rows ?? []) if (row.table === 'batches') await ask(as('librarian', 'batch'), row.id);
   };

@@ -109,6 +109,12 @@ const LOOKS: Record<Exclude<Subject, 'copyOut'>, Look> = {
     ofFiles(sql`journal j join copies c on c.id = j.copy_id where j.plan_id = ${idOf(asked)}`, looking, countedWhole),
   change: (asked, looking) =>
     ofSounds(sql`record_revisions v where v.change_id = ${idOf(asked)}`, sql`v.sound_id`, looking, countedWhole),
+  proposals: (asked, looking) =>
+    ofSounds(
+      sql`proposals p where p.id = any(${idList(bodyOf<{ ids: number[] }>(asked).ids)})`,
+      sql`p.sound_id`,
+      looking,
+    ),
   job: (asked, { seen, may, personId }) => {
     const { id } = asked.params as { id: string };
     return counted(
@@ -133,7 +139,7 @@ function selectionIn(asked: AskedOf): Selection {
 /** What is chosen from what is seen: whoever has the role wherever they see something lacks it in none of it. */
 const CHOSEN: readonly Subject[] = ['copies', 'rows', 'selection', 'files'];
 /** Subjects of which there are many, so that none is no fault of the address. */
-const MANY: readonly Subject[] = [...CHOSEN, 'place', 'anything', 'everything'];
+const MANY: readonly Subject[] = [...CHOSEN, 'proposals', 'place', 'anything', 'everything'];
 /** What subjects are called in a sentence, where that is not their own name. */
 const NAMES: Partial<Record<Subject, string>> = {
   folder: 'collection',

@@ -1,0 +1,90 @@
+import { FIELD_NAMES } from '@flagstone/core/record/fields';
+import { z } from 'zod';
+import { as, endpoint } from './endpoint.ts';
+
+/** A field of a record as an assistant would have it, until a librarian decides. */
+export const proposalSchema = z.object({
+  id: z.number(),
+  personId: z.number(),
+  person: z.string(),
+  field: z.enum(FIELD_NAMES),
+  /** What the record said when it was proposed. */
+  before: z.unknown(),
+  value: z.unknown(),
+  at: z.string(),
+});
+export type Proposal = z.infer<typeof proposalSchema>;
+
+export const DECISIONS = ['accepted', 'returned'] as const;
+
+/** A proposal in the queue, with the sound that it is of. */
+export const queuedProposalSchema = proposalSchema.extend({
+  soundId: z.number(),
+  copyId: z.number(),
+  /** Of its first file. */
+  name: z.string(),
+  durationSeconds: z.number(),
+  /** What the record says now. */
+  now: z.unknown(),
+  /** The record's now. */
+  revision: z.number(),
+  /** Whether whoever asks may decide it: it is no proposal of a collection in which they only propose. */
+  mayDecide: z.boolean(),
+});
+export type QueuedProposal = z.infer<typeof queuedProposalSchema>;
+
+/** What became of somebody's proposals. */
+export const proposerSchema = z.object({
+  personId: z.number(),
+  person: z.string(),
+  waiting: z.number(),
+  accepted: z.number(),
+  returned: z.number(),
+});
+export type Proposer = z.infer<typeof proposerSchema>;
+
+/** A proposal that came back to whoever made it, with the remark of whoever returned it. */
+export const returnedProposalSchema = proposalSchema.extend({
+  soundId: z.number(),
+  name: z.string(),
+  remark: z.string(),
+  decidedBy: z.string(),
+  decidedAt: z.string(),
+});
+export type ReturnedProposal = z.infer<typeof returnedProposalSchema>;
+
+const ids = z.array(z.number().int().positive()).min(1).max(500);
+
+export const reviewEndpoints = {
+  /** The oldest first: all that wait in collections of which whoever asks is a librarian, and their own. */
+  listProposals: endpoint('GET', '/review', {
+    needs: as('assistant', 'anything'),
+    query: z.object({
+      personId: z.coerce.number().int().positive().optional(),
+      /** The last one of the page before. */
+      after: z.coerce.number().int().nonnegative().default(0),
+    }),
+    response: z.object({
+      proposals: z.array(queuedProposalSchema),
+      next: z.number().nullable(),
+      proposers: z.array(proposerSchema),
+      returned: z.array(returnedProposalSchema),
+    }),
+  }),
+  /** Accepted proposals become a change of their records, as one; returned ones go back with the remark. Those that are decided already stay as they are. */
+  decideProposals: endpoint('POST', '/review/decide', {
+    needs: as('librarian', 'proposals'),
+    body: z.strictObject({ ids, decision: z.enum(DECISIONS), remark: z.string().trim().max(2000).default('') }),
+    response: z.object({
+      decided: z.number(),
+      /** Decided or taken back already. */
+      gone: z.number(),
+    }),
+  }),
+  /** Takes back proposals of one's own that still wait, or puts returned ones away. */
+  withdrawProposals: endpoint('POST', '/review/withdraw', {
+    needs: as('assistant', 'anything'),
+    body: z.strictObject({ ids }),
+    response: z.object({ withdrawn: z.number() }),
+  }),
+};
