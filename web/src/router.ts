@@ -39,6 +39,11 @@ export const router = createRouter({
       meta: { title: 'Sound', needs: 'listener' },
     },
     {
+      path: '/review',
+      component: () => import('./places/review-place.vue'),
+      meta: { title: 'Review', needs: 'assistant' },
+    },
+    {
       path: '/pull/:ids([\\d,]+)?',
       component: () => import('./places/pull-place.vue'),
       meta: { title: 'Pull lists', needs: 'editor' },

@@ -70,10 +70,11 @@ function columnOf(field: SQL): SQL {
 }
 
 async function proposersOf(db: Queryable, reviewer: Reviewer): Promise<Proposer[]> {
+  // A category counts once, by its CatID.
   const { rows } = await db.execute<Proposer & Record<string, unknown>>(sql`
     select p.person_id as "personId", n.name as person, count(*) filter (where p.state = 'waiting')::int as waiting,
       count(*) filter (where p.state = 'accepted')::int as accepted, count(*) filter (where p.state = 'returned')::int as returned
-    from proposals p join people n on n.id = p.person_id where p.state <> 'ended' and ${isShown(reviewer)}
+    from proposals p join people n on n.id = p.person_id where p.state <> 'ended' and p.field not in ('category', 'subCategory') and ${isShown(reviewer)}
     group by p.person_id, n.name order by n.name, p.person_id`);
   return rows;
 }

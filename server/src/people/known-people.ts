@@ -3,7 +3,7 @@ import type { Role } from '@flagstone/contract/roles';
 import type { DemoPerson, Person, SignedIn } from '@flagstone/contract/people';
 import { asc, eq, sql } from 'drizzle-orm';
 import type { Database, Queryable } from '../db/connect.ts';
-import { people } from '../db/schema.ts';
+import { collections, people } from '../db/schema.ts';
 import type { Asker } from './asker.ts';
 
 const PERSON = { id: people.id, name: people.name, initials: people.initials };
@@ -43,12 +43,14 @@ export async function addDemoPeople(db: Database): Promise<DemoPerson[]> {
   return db.transaction(async (tx) => {
     const added: DemoPerson[] = [];
     for (const { does, role, ...person } of DEMO_PEOPLE) {
-      await tx.insert(people).values(person).onConflictDoNothing();
+      const [isNew] = await tx.insert(people).values(person).onConflictDoNothing().returning({ id: people.id });
       const [kept] = await tx.select(PERSON).from(people).where(eq(people.name, person.name));
       if (!kept) continue;
       added.push({ id: kept.id, name: kept.name, does });
       await tx.execute(sql`
         insert into collection_people (collection_id, person_id, role) select id, ${kept.id}::int, ${role} from collections on conflict do nothing`);
+      // Shown at the first start; whoever turns it off has it off.
+      if (isNew && role === 'assistant') await tx.update(collections).set({ asksReview: true });
     }
     await tx.update(people).set({ isAdministrator: true }).where(eq(people.name, 'Orla Venn'));
     return added;

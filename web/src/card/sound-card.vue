@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import type { SoundRow } from '@flagstone/contract/record';
+import type { Proposal } from '@flagstone/contract/review';
 import type { Selection } from '@flagstone/contract/selection';
-import { FIELDS, type FieldDefinition } from '@flagstone/core/record/fields';
+import { FIELDS, type FieldDefinition, type FieldName } from '@flagstone/core/record/fields';
 import type { RecordEdit } from '@flagstone/core/record/edit';
 import { splitExtension, type BlockName } from '@flagstone/core/naming/name-blocks';
 import { ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
@@ -11,6 +12,7 @@ import { server } from '../ui/server.ts';
 import { NEEDS_ASSISTANT } from '../stores/person-rights.ts';
 import ReadOnly from '../ui/read-only.vue';
 import { usePresence } from '../stores/presence.ts';
+import { useCollections } from '../stores/collections.ts';
 import { useRights } from '../stores/rights.ts';
 import { useAuthorities } from '../stores/authorities.ts';
 import CategoryPicker from './category-picker.vue';
@@ -22,6 +24,7 @@ import CardCopyFields from './card-copy-fields.vue';
 import CardDisagreements from './card-disagreements.vue';
 import CardHistory from './card-history.vue';
 import CardMeasures from './card-measures.vue';
+import CardProposals from './card-proposals.vue';
 import CardTapTempo from './card-tap-tempo.vue';
 import CardValues from './card-values.vue';
 import { useCardFields } from './use-card-fields.ts';
@@ -42,6 +45,14 @@ const groups = ['Name', 'Description', 'Origin', 'Rights', 'Sound', 'Music'] as 
 const rights = useRights();
 const presence = usePresence();
 const mayEdit = computed(() => props.rows.every(({ collectionId }) => rights.mayIn('assistant', collectionId)));
+const mayDecide = computed(() => props.rows.every(({ collectionId }) => rights.mayIn('librarian', collectionId)));
+const collections = useCollections();
+void collections.load();
+/** What whoever looks at it changes is proposed. */
+const waitsForReview = computed(() => {
+  const reviewed = new Set(collections.list.filter(({ asksReview }) => asksReview).map(({ id }) => id));
+  return !mayDecide.value && props.rows.some(({ collectionId }) => collectionId !== null && reviewed.has(collectionId));
+});
 const { one, values, about, textOf, numberOf, listOf, placeholderOf, save, saveTyped, saveKeywords } = useCardFields(
   toRef(() => props),
   server,
@@ -69,6 +80,9 @@ function inspect(copyId: number): void {
   inspected.value = copyId;
   view.value = 'file';
 }
+
+const proposalsFor = (field: FieldName): Proposal[] =>
+  one.value?.proposals.filter((proposal) => proposal.field === field) ?? [];
 
 function fieldsOf(group: string): FieldDefinition[] {
   return FIELDS.filter((field) => field.group === group && field.name !== 'category' && field.name !== 'subCategory');
@@ -112,7 +126,10 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
           }}: {{ presence.atSound(one.soundId).length > 1 ? 'have' : 'has' }} this open too.
         </p>
         <p v-if="!mayEdit" class="soft" role="note">◌ To look at: {{ NEEDS_ASSISTANT }}</p>
-        <card-copy-fields v-else :one="one" :count="count" @edit="(change) => void edit(change)" />
+        <p v-else-if="waitsForReview" class="soft" role="note">
+          ◇ What you change here waits until a librarian accepts it.
+        </p>
+        <card-copy-fields v-if="mayEdit" :one="one" :count="count" @edit="(change) => void edit(change)" />
         <div class="views" role="group" aria-label="What the card shows">
           <button
             v-for="each in VIEWS"
@@ -222,6 +239,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
                 @add="(word) => void edit({ addKeywords: [word] })"
                 @remove="(word) => void edit({ removeKeywords: [word] })"
               />
+              <card-proposals v-if="one" :proposals="proposalsFor(field.name)" :may-decide="mayDecide" />
               <span v-if="field.name === 'catId' && textOf('category')" class="under soft"
                 >{{ textOf('category') }} / {{ textOf('subCategory') }}</span
               >

@@ -5,6 +5,7 @@ import type { Selection } from '@flagstone/contract/selection';
 import { SURE_SCORE } from '@flagstone/core/suggest/suggest-category';
 import type { SuggestedField } from '@flagstone/core/suggest/suggest-record';
 import { computed, onScopeDispose, ref, shallowRef } from 'vue';
+import { changedInWords } from '../ui/changed-in-words.ts';
 import { counted } from '../ui/format.ts';
 import type { Server } from '../ui/server.ts';
 import { otherAudioOf } from './other-audio.ts';
@@ -58,7 +59,7 @@ export function useBatch(id: number, server: Server, events: BatchEvents) {
     );
     if (result)
       server.tell(
-        `${counted(result.changed, 'sound')} filled in`,
+        changedInWords(result, 'filled in'),
         'Only empty fields were filled, and no CatID that is just a guess. u takes it back.',
       );
   }

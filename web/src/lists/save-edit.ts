@@ -18,7 +18,7 @@ export interface DecidedEdit {
 }
 
 const MOST_REVISIONS = 2000;
-const NOTHING_CHANGED: ChangeResult = { changeId: null, changed: 0, kept: 0, leftOut: 0, summary: '' };
+const NOTHING_CHANGED: ChangeResult = { changeId: null, changed: 0, proposed: 0, kept: 0, leftOut: 0, summary: '' };
 
 /** What rows on show say of their records; of others the state of the database that the list was read from. */
 export function asOfRows(rows: readonly SoundRow[], snapshot?: string): AsOf {

@@ -1,6 +1,6 @@
 import type { Selection } from '@flagstone/contract/selection';
 import type { RecordEdit } from '@flagstone/core/record/edit';
-import { counted } from '../ui/format.ts';
+import { changedInWords } from '../ui/changed-in-words.ts';
 import { tell } from '../ui/use-errors.ts';
 import { saveEdit } from './save-edit.ts';
 import type { SoundList } from './use-sound-list.ts';
@@ -11,8 +11,8 @@ export function useRecordEdits(list: SoundList) {
   async function edit(change: RecordEdit, selection: Selection | undefined = list.selection.value): Promise<boolean> {
     if (!selection) return false;
     const result = await saveEdit({ selection, edit: change, asOf: list.asOf(selection) });
-    if (result && result.changed > 1)
-      tell(`${result.summary}: ${counted(result.changed, 'sound')} changed`, 'u takes it back.');
+    if (result && (result.changed > 1 || result.proposed > 0))
+      tell(`${result.summary}: ${changedInWords(result)}`, 'u takes it back.');
     return result !== undefined;
   }
 

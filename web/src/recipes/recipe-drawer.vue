@@ -17,6 +17,7 @@ import {
 } from 'element-plus';
 import { computed, ref, watch } from 'vue';
 import { call } from '../api/client.ts';
+import { changedInWords } from '../ui/changed-in-words.ts';
 import { asked } from '../ui/asked.ts';
 import { counted } from '../ui/format.ts';
 import { showingErrors, tell } from '../ui/use-errors.ts';
@@ -177,7 +178,7 @@ async function run(): Promise<void> {
   );
   running.value = false;
   if (!result) return;
-  tell(`${counted(result.changed, 'sound')} changed`, 'u takes it back as one.');
+  tell(changedInWords(result), 'u takes it back as one.');
   isOpen.value = false;
 }
 </script>

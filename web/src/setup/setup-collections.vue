@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ROLES } from '@flagstone/contract/roles';
 import type { Collection, CollectionChange } from '@flagstone/contract/collections';
-import { ElButton, ElInput, ElMessageBox } from 'element-plus';
+import { ElButton, ElCheckbox, ElInput, ElMessageBox } from 'element-plus';
 import { ref } from 'vue';
 import { call } from '../api/client.ts';
 import PickOne from '../ui/pick-one.vue';
@@ -118,9 +118,19 @@ function patternWords({ pattern }: Collection): string {
       <dd>
         <span v-if="each.people.length === 0" class="soft">Administrators only.</span>
         <span v-else>{{ peopleOf(each) }}</span>
-        <router-link v-if="rights.isAdministrator" :to="{ path: '/setup', query: { show: 'people' } }"
+        {{ ' '
+        }}<router-link v-if="rights.isAdministrator" :to="{ path: '/setup', query: { show: 'people' } }"
           >Give roles</router-link
         >
+      </dd>
+      <dt>Review</dt>
+      <dd>
+        <el-checkbox
+          :model-value="each.asksReview"
+          :disabled="!rights.mayIn('librarian', each.id)"
+          label="What assistants change here waits until a librarian accepts it"
+          @update:model-value="(on) => update(each, { asksReview: on === true })"
+        />
       </dd>
       <dt>Learned</dt>
       <dd><learned-words v-if="rights.mayIn('assistant', each.id)" :collection-id="each.id" /></dd>

@@ -4,7 +4,7 @@ import { useRoute } from 'vue-router';
 import { useRights } from '../stores/rights.ts';
 import { useSavedSearches } from '../search/saved-searches-store.ts';
 import { useSearchTabs } from '../search/search-tabs-store.ts';
-import { Box, Calendar, Collection, Setting, Tickets } from '@element-plus/icons-vue';
+import { Box, Calendar, Collection, EditPen, Setting, Tickets } from '@element-plus/icons-vue';
 
 const route = useRoute();
 const saved = useSavedSearches();
@@ -17,6 +17,7 @@ const PLACES = [
   { path: '/today', label: 'Today', icon: Calendar, needs: 'listener' },
   { path: '/intake', label: 'Intake', icon: Box, needs: 'assistant' },
   { path: '/catalogue', label: 'Catalogue', icon: Collection, needs: 'listener' },
+  { path: '/review', label: 'Review', icon: EditPen, needs: 'assistant' },
   { path: '/pull', label: 'Pull lists', icon: Tickets, needs: 'editor' },
   { path: '/setup', label: 'Setup', icon: Setting, needs: 'librarian' },
 ] as const;

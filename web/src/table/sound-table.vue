@@ -117,6 +117,8 @@ const MARKED = new Set([
 ]);
 
 /** What a row looks like, beside the sound: while none of it changes, the row is not looked at again. */
+const waitsInWords = ({ proposals }: SoundRow): string =>
+  `Waits for review: ${[...new Set(proposals.map(({ field }) => fieldLabel(field)))].join(', ')}`;
 const looksOf = (row: SoundRow, index: number, start: number): unknown[] => [
   row,
   index,
@@ -309,6 +311,9 @@ useKeys('table', {
               >
               <span v-if="column.key === 'name' && row.disagreeing.length > 0" class="issue" :title="disagreement(row)"
                 >≠<span class="visually-hidden">{{ disagreement(row) }}</span></span
+              >
+              <span v-if="column.key === 'name' && row.proposals.length > 0" class="there" :title="waitsInWords(row)"
+                >◇<span class="visually-hidden">{{ waitsInWords(row) }}</span></span
               >
               <span
                 v-if="column.key === 'name' && presence.atSound(row.soundId).length > 0"

@@ -2,6 +2,7 @@ import type { SoundRow } from '@flagstone/contract/record';
 import { useEventListener } from '@vueuse/core';
 import { computed, ref, type Ref } from 'vue';
 import { call } from '../api/client.ts';
+import { changedInWords } from '../ui/changed-in-words.ts';
 import { counted } from '../ui/format.ts';
 import { isBusyElsewhere, useKeys } from '../ui/use-keys.ts';
 import { saveEdit } from '../lists/save-edit.ts';
@@ -77,7 +78,7 @@ export function useCellBlock(list: SoundList, columns: Ref<readonly Column[]>) {
     const selection = list.selection.value;
     if (!set || !selection) return;
     const result = await saveEdit({ selection, edit: { set }, asOf: list.asOf(selection) });
-    if (result) tell(`${result.summary}: ${counted(result.changed, 'sound')} changed`, 'u takes it back.');
+    if (result) tell(`${result.summary}: ${changedInWords(result)}`, 'u takes it back.');
   }
 
   async function pasteBlock(cells: string[][]): Promise<void> {
@@ -103,7 +104,7 @@ export function useCellBlock(list: SoundList, columns: Ref<readonly Column[]>) {
     if (!result) return;
     if (result.leftOut > 0)
       remarks.push(`${counted(result.leftOut, 'sound')} changed by somebody else meanwhile, and left so.`);
-    tell(`${counted(result.changed, 'sound')} changed`, [...remarks, 'u takes it back.'].join(' '));
+    tell(changedInWords(result), [...remarks, 'u takes it back.'].join(' '));
   }
 
   /** What the first selected row says in the columns of the block, for all that are selected. */
@@ -121,7 +122,7 @@ export function useCellBlock(list: SoundList, columns: Ref<readonly Column[]>) {
     if (Object.keys(set as object).length === 0)
       return tell('This column is not edited', 'Choose another one with ← →.');
     const result = await saveEdit({ selection, edit: { set }, asOf: list.asOf(selection) });
-    if (result) tell(`${result.summary}: ${counted(result.changed, 'sound')} changed`, 'u takes it back.');
+    if (result) tell(`${result.summary}: ${changedInWords(result)}`, 'u takes it back.');
   }
 
   useEventListener('copy', copy);

@@ -84,6 +84,16 @@ export const KEYS = {
     { keys: ['p'], shown: 'p', does: 'Pull the sound as it was marked and tried out' },
     { keys: ['Escape'], shown: 'Esc', does: 'Let go of what is chosen, then go back' },
   ],
+  review: [
+    {
+      keys: ['ArrowDown', 'ArrowUp'],
+      shown: '↑ ↓',
+      does: 'The proposal before or after; its sound comes to the strip',
+    },
+    { keys: ['Enter'], shown: 'Enter', does: 'Accept the proposal' },
+    { keys: ['Ctrl+Enter'], shown: 'Ctrl+Enter', does: 'Accept all that the person proposed of the sound' },
+    { keys: ['r'], shown: 'r', does: 'Return it, or all of the sound, with a remark' },
+  ],
   pullList: [
     { keys: ['ArrowDown', 'ArrowUp'], shown: '↑ ↓', does: 'Play the entry before or after; with Shift move it' },
     { keys: ['Enter'], shown: 'Enter', does: 'Play the entry' },
@@ -103,6 +113,7 @@ export const KEY_PLACES: readonly { title: string; places: readonly KeyPlace[] }
   { title: 'Catalogue', places: ['catalogue'] },
   { title: 'A batch of Intake', places: ['batch', 'plan'] },
   { title: 'A sound’s own page', places: ['sound'] },
+  { title: 'Review', places: ['review'] },
   { title: 'Pull lists', places: ['pullList'] },
 ];
 
@@ -114,4 +125,5 @@ export const KEYS_TOGETHER: Record<string, readonly KeyPlace[]> = {
   plan: [...ALWAYS, 'pulling', 'table', 'plan'],
   sound: [...ALWAYS, 'sound'],
   pull: [...ALWAYS, 'pulling', 'pullList'],
+  review: [...ALWAYS, 'review'],
 };
