@@ -67,9 +67,13 @@ export const reviewEndpoints = {
     response: z.object({
       proposals: z.array(queuedProposalSchema),
       next: z.number().nullable(),
-      proposers: z.array(proposerSchema),
       returned: z.array(returnedProposalSchema),
     }),
+  }),
+  /** What became of everybody's proposals that whoever asks may decide, and of their own. */
+  countProposals: endpoint('GET', '/review/figures', {
+    needs: as('assistant', 'anything'),
+    response: z.array(proposerSchema),
   }),
   /** Accepted proposals become a change of their records, as one; returned ones go back with the remark. Those that are decided already stay as they are. */
   decideProposals: endpoint('POST', '/review/decide', {

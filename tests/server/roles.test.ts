@@ -177,6 +177,7 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
   ],
   undoChange: ['assistant', 'not found', of('change')],
   listProposals: ['assistant', 'nothing of it'],
+  countProposals: ['assistant', 'nothing of it'],
   decideProposals: [
     'librarian',
     'nothing of it',

@@ -30,7 +30,7 @@ interface QueueQuery {
   after: number;
 }
 
-/** The queue of whoever asks, the oldest first, with what became of everybody's proposals and those of their own that came back. */
+/** The queue of whoever asks, the oldest first, with those of their own that came back. */
 export async function reviewQueue(
   app: AppContext,
   reviewer: Reviewer,
@@ -38,7 +38,6 @@ export async function reviewQueue(
 ): Promise<{
   proposals: QueuedProposal[];
   next: number | null;
-  proposers: Proposer[];
   returned: ReturnedProposal[];
 }> {
   const { rows } = await app.db.execute<QueuedProposal & Record<string, unknown>>(sql`
@@ -54,7 +53,6 @@ export async function reviewQueue(
   return {
     proposals: shown,
     next: rows.length > AT_ONCE ? (shown.at(-1)?.id ?? null) : null,
-    proposers: await proposersOf(app.db, reviewer),
     returned: await returnedTo(app.db, reviewer),
   };
 }
@@ -69,7 +67,8 @@ function columnOf(field: SQL): SQL {
   return sql`(${names} ->> ${field})`;
 }
 
-async function proposersOf(db: Queryable, reviewer: Reviewer): Promise<Proposer[]> {
+/** What became of proposals, by who made them. */
+export async function proposersOf(db: Queryable, reviewer: Reviewer): Promise<Proposer[]> {
   // A category counts once, by its CatID.
   const { rows } = await db.execute<Proposer & Record<string, unknown>>(sql`
     select p.person_id as "personId", n.name as person, count(*) filter (where p.state = 'waiting')::int as waiting,
@@ -204,7 +203,7 @@ export async function withdrawProposals(
 ): Promise<{ withdrawn: number }> {
   const ended = await app.db.transaction(async (tx) => {
     const own = sql`${proposals.personId} = ${personId} and ${proposals.id} = any(${idList(await withCategories(tx, ids))})`;
-    const rows = await tx.select().from(proposals).where(own).for('update');
+    const rows = await tx.select().from(proposals).where(own).orderBy(proposals.soundId, proposals.id).for('update');
     const open = rows.filter(({ state, endedBy }) => state === 'waiting' || (state === 'returned' && endedBy === null));
     if (open.length === 0) return [];
     const labels = [...new Set(open.map(({ field }) => fieldLabel(field)))].join(', ');

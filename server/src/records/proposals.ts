@@ -105,6 +105,10 @@ export async function turnProposals(
             and (w.state = 'waiting' or (w.act_id = ${actId} and w.state in ('accepted', 'returned'))))`,
       )
       .returning({ id: proposals.id });
+  // In the order in which they are decided, so that the two cannot deadlock.
+  await tx.execute(
+    sql`select from proposals where act_id = ${actId} or ended_by = ${actId} order by sound_id, id for update`,
+  );
   const left = await leave(isUndo ? made : ended);
   const back = await comeBack(isUndo ? ended : sql`${made} and ${proposals.endedBy} is null`);
   const { rows } = await tx.execute<{ fields: number }>(sql`

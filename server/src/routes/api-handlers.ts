@@ -302,8 +302,8 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   goBack: (app, { params, body, person }) => goBack(app, params.id, body.revision, person),
   editRecords: (app, call) => editSelection(app, seenBody(call).selection, call.body.edit, call.person, call.body.asOf),
   editRows: (app, { body, person, sight }) => editRows(app, body.edits, body.summary, person, sight, body.asOf),
-  listProposals: (app, { query, person, sight, asker }) =>
-    review.reviewQueue(app, { personId: person, sight, decides: sightAs(asker.rights, 'librarian') }, query),
+  listProposals: (app, call) => review.reviewQueue(app, reviewer(call), call.query),
+  countProposals: (app, call) => review.proposersOf(app.db, reviewer(call)),
   decideProposals: (app, { body, person, sight }) => review.decideProposals(app, person, body, sight),
   withdrawProposals: (app, { body, person }) => review.withdrawProposals(app, person, body.ids),
   listPathRules: (app) => rules.listPathRules(app),
@@ -369,6 +369,12 @@ function mayStill(app: AppContext, asker: Asker): MayStill {
     for (const row of act?.rows ?? []) if (row.table === 'batches') await ask(as('librarian', 'batch'), row.id);
   };
 }
+
+const reviewer = ({ person, sight, asker }: Asking & { asker: Asker }) => ({
+  personId: person,
+  sight,
+  decides: sightAs(asker.rights, 'librarian'),
+});
 
 const isEmptySight = (sight: Sight): boolean => sight !== 'all' && sight.length === 0;
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { useDebounceFn } from '@vueuse/core';
-import { ElButton } from 'element-plus';
+import { ElButton, ElMessageBox } from 'element-plus';
 import { computed, nextTick, onBeforeUnmount, ref, watch } from 'vue';
 import { call } from '../api/client.ts';
 import { usePlayer } from '../player/player-store.ts';
@@ -32,6 +32,7 @@ const {
   currentId,
   load,
   more,
+  count,
   show,
   move,
   decide,
@@ -41,9 +42,19 @@ const list = ref<HTMLElement>();
 const returning = ref<ReviewLine>();
 
 void load();
+void count();
 const RELOAD_AFTER_MS = 300;
-const loadSoon = useDebounceFn(() => load(), RELOAD_AFTER_MS);
-onBeforeUnmount(live.onRecords((_, onlyMeasured) => onlyMeasured || void loadSoon()));
+const COUNT_AFTER_MS = 1000;
+// A job that edits tells of itself all the while: now and then is enough.
+const loadSoon = useDebounceFn(() => load(), RELOAD_AFTER_MS, { maxWait: 2000 });
+const countSoon = useDebounceFn(() => count(), COUNT_AFTER_MS, { maxWait: 10_000 });
+onBeforeUnmount(
+  live.onRecords((_, onlyMeasured) => {
+    if (onlyMeasured) return;
+    void loadSoon();
+    void countSoon();
+  }),
+);
 
 const everybody = computed(() => [
   { value: 0, label: 'Everybody' },
@@ -76,6 +87,15 @@ watch(currentId, () => nextTick(() => list.value?.querySelector('.current')?.scr
 
 function accept(ids: readonly number[] | undefined): void {
   if (ids && current.value?.proposal.mayDecide) void decide(ids, 'accepted');
+}
+/** All that is on show and may be decided. */
+const decidable = computed(() => lines.value.filter(({ proposal }) => proposal.mayDecide));
+async function acceptShown(): Promise<void> {
+  const ids = decidable.value.map(({ proposal }) => proposal.id);
+  const question = `${counted(ids.length, 'field')} become what was proposed. u takes it back, five hundred at a time.`;
+  const options = { confirmButtonText: `Accept ${counted(ids.length, 'field')}`, cancelButtonText: 'Leave them here' };
+  const isSure = await ElMessageBox.confirm(question, 'Accept all that is shown', options).catch(() => undefined);
+  if (isSure) await decide(ids, 'accepted');
 }
 function askToReturn(line: ReviewLine | undefined): void {
   if (line?.proposal.mayDecide) returning.value = line;
@@ -110,6 +130,7 @@ useKeys('review', {
         :choices="everybody"
         @pick="(who: number) => void show(who === 0 ? undefined : who)"
       />
+      <el-button v-if="decidable.length > 1" size="small" @click="acceptShown">Accept all that is shown…</el-button>
       <span v-if="rights.may('librarian') && lines.length > 0" class="soft keys"
         ><kbd>↑</kbd> <kbd>↓</kbd> choose, <kbd>Space</kbd> hear, <kbd>Enter</kbd> accept, <kbd>r</kbd> return</span
       >

@@ -11,7 +11,6 @@ const proposal = (id: number, over: Partial<QueuedProposal> = {}): QueuedProposa
 const page = (proposals: QueuedProposal[], next: number | null = null) => ({
   proposals,
   next,
-  proposers: [],
   returned: [],
 });
 const ids = (queue: ReturnType<typeof useReviewQueue>): number[] => queue.lines.value.map(({ proposal: { id } }) => id);
@@ -85,6 +84,24 @@ describe('the queue', () => {
     });
     expect(await refused.queue.decide([1], 'accepted')).toBe(false);
     expect([ids(refused.queue), refused.server.errors]).toEqual([[1, 2, 3], ['not here']]);
+  });
+
+  it('decides hundreds in several requests, and stops where one fails', async () => {
+    const many = Array.from({ length: 1200 }, (_, at) => proposal(at + 1, { soundId: at + 1 }));
+    let left = 2;
+    const { queue, server } = await opened({
+      listProposals: () => page(many),
+      decideProposals: ({ body }) => {
+        if ((left -= 1) < 0) throw new Error('the line broke');
+        return { decided: (body as { ids: number[] }).ids.length, gone: 0 };
+      },
+    });
+    expect(await queue.decide(ids(queue), 'accepted')).toBe(false);
+    expect([ids(queue).length, queue.lines.value[0]?.proposal.id, server.errors]).toEqual([
+      200,
+      1001,
+      ['the line broke'],
+    ]);
   });
 
   it('takes the rest of a category along', async () => {

@@ -7,6 +7,9 @@ import type { Server } from '../ui/server.ts';
 /** The rest of a category goes with its CatID, and is decided with it. */
 const WITH_CAT_ID = ['category', 'subCategory'];
 
+/** As many as one request decides. */
+const AT_ONCE = 500;
+
 /** A line of the queue: one field that somebody would have otherwise. */
 export interface ReviewLine {
   proposal: QueuedProposal;
@@ -62,11 +65,14 @@ export function useReviewQueue(server: Server) {
     // Another one was asked for since.
     if (!page || asking !== latest) return false;
     proposals.value = after === 0 ? page.proposals : [...proposals.value, ...page.proposals];
-    proposers.value = page.proposers;
     returned.value = page.returned;
     next.value = page.next;
     isLoaded.value = true;
     return true;
+  }
+  /** Figures are counted over all that there was, so they are asked for on their own. */
+  async function count(): Promise<void> {
+    proposers.value = (await server.attempt(() => server.call('countProposals'))) ?? proposers.value;
   }
   /** All that was loaded is asked for anew; the line that is looked at stays it, or the one that takes its place. */
   async function load(): Promise<void> {
@@ -112,13 +118,18 @@ export function useReviewQueue(server: Server) {
   }
 
   async function decide(ids: readonly number[], decision: 'accepted' | 'returned', remark = ''): Promise<boolean> {
-    const result = await server.attempt(() =>
-      server.call('decideProposals', { body: { ids: [...ids], decision, remark } }),
-    );
-    if (!result) return false;
-    if (result.gone > 0)
-      server.tell(`${counted(result.gone, 'proposal')} decided or taken back meanwhile`, 'They are as they were left.');
-    drop(ids);
+    let gone = 0;
+    for (let at = 0; at < ids.length; at += AT_ONCE) {
+      const some = ids.slice(at, at + AT_ONCE);
+      const result = await server.attempt(() =>
+        server.call('decideProposals', { body: { ids: some, decision, remark } }),
+      );
+      if (!result) return false;
+      gone += result.gone;
+      drop(some);
+    }
+    if (gone > 0)
+      server.tell(`${counted(gone, 'proposal')} decided or taken back meanwhile`, 'They are as they were left.');
     return true;
   }
 
@@ -131,7 +142,7 @@ export function useReviewQueue(server: Server) {
 
   return {
     ...{ lines, proposers, returned, next, isLoaded, personId, current, currentId },
-    ...{ load, more, show, move, decide, withdraw },
+    ...{ load, more, count, show, move, decide, withdraw },
   };
 }
 
