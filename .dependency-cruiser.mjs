@@ -62,6 +62,7 @@ const WEB_MAY_KNOW = {
   search: ON_PAGES,
   delivery: ON_PAGES,
   setup: [...ON_PAGES, 'people'],
+  review: EVERYWHERE,
   sound: [...ON_PAGES, 'delivery'],
   shell: [...ON_PAGES, 'jobs', 'search'],
   places: [
@@ -74,6 +75,7 @@ const WEB_MAY_KNOW = {
     'table',
     'search',
     'delivery',
+    'review',
     'setup',
     'sound',
   ],

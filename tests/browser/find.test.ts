@@ -267,9 +267,9 @@ describe('finding a sound', () => {
     await dragTo('[role="rowgroup"] [role="row"] .pinned', '.target');
     await walker.shows('1 sound pulled into “Lock scene”');
     await page.goto(`${server.address}/pull`);
-    await page.waitForSelector('.row');
-    const report = await page.$$eval('a.el-button', (links) => links.map((link) => link.getAttribute('href')));
-    const answer = await fetch(`${server.address}${report[0] ?? ''}`, { headers: server.headers });
+    const print = await page.waitForSelector('a.el-button ::-p-text(Print…)');
+    const report = await print?.evaluate((words) => words.closest('a')?.getAttribute('href'));
+    const answer = await fetch(`${server.address}${report ?? ''}`, { headers: server.headers });
     expect(answer.headers.get('content-type')).toBe('application/pdf');
     await writeFile(path.join(saved.folder, 'list.pdf'), Buffer.from(await answer.arrayBuffer()));
     const { stdout } = await promisify(execFile)('pdftotext', ['-layout', path.join(saved.folder, 'list.pdf'), '-']);

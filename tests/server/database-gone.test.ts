@@ -21,6 +21,11 @@ async function cutAll(): Promise<void> {
   await admin.query('select pg_terminate_backend(pid) from pg_stat_activity where datname = $1', [database]);
 }
 
+/** Whether the database takes connections. */
+async function letIn(isOpen: boolean): Promise<void> {
+  await admin.query(`alter database ${app.databaseAddress.split('/').at(-1)} with allow_connections ${isOpen}`);
+}
+
 const nextEvent = (type: LiveEvent['type']) =>
   new Promise<LiveEvent>((resolve) => {
     const stop = app.context.live.subscribe((event) => {
@@ -41,16 +46,20 @@ describe('a database whose connections are cut', () => {
   });
 
   it('answers 503 while it is away, says so to whoever listens, and ends no process', async () => {
+    const lost = new Promise<void>((resolve) => app.context.live.onLost(resolve));
+    const missed = nextEvent('missed');
     // In the middle of a transaction, whose connection belongs to somebody.
     const cut = app.context.db.transaction(async (tx) => {
       await tx.execute('select 1');
+      await letIn(false);
       await cutAll();
       await tx.execute('select 1');
     });
     await expect(cut).rejects.toThrow();
-    const missed = nextEvent('missed');
+    await lost;
     const { status } = await app.http.get('/api/events').set('Host', '127.0.0.1');
     expect(status).toBe(503);
+    await letIn(true);
     await missed;
     expect((await app.send('listPeople')).status).toBe(200);
   });

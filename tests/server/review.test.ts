@@ -1,4 +1,4 @@
-import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from '@jest/globals';
 import type { SoundRecord } from '@flagstone/core/record/fields';
 import type { SoundRow } from '@flagstone/contract/record';
 import type { QueuedProposal } from '@flagstone/contract/review';
@@ -26,9 +26,29 @@ beforeAll(async () => {
   ines = (await addPersonWith(db, 'Ines Talbot', [{ collectionId: 1, role: 'assistant' }])).headers;
   piet = (await addPersonWith(db, 'Piet Dorn', [{ collectionId: 1, role: 'assistant' }])).headers;
   elsewhere = (await addPersonWith(db, 'Rosa Lind', [{ collectionId: other, role: 'librarian' }])).headers;
-  await app.call('updateCollection', { params: { id: 1 }, body: { asksReview: true } });
 }, 60_000);
 afterAll(() => app.close());
+
+/** Nothing waits, and no record says anything. */
+beforeEach(async () => {
+  await app.call('updateCollection', { params: { id: 1 }, body: { asksReview: true } });
+  const { proposals } = await app.call('listProposals');
+  if (proposals.length > 0)
+    await decide(
+      'returned',
+      proposals.map(({ id }) => id),
+    );
+  for (const headers of [ines, piet]) {
+    const { returned } = await queue(headers);
+    if (returned.length > 0) await ask(headers, 'post', '/review/withdraw', { ids: returned.map(({ id }) => id) });
+  }
+  const set = { fxName: null, notes: null, description: null, library: null, keywords: [], catId: null };
+  await app.call('editRecords', { body: { selection: { kind: 'batch', batchId }, edit: { set } } });
+  const figures = await app.call('countProposals');
+  const { accepted = 0, returned = 0 } = figures.find(({ person }) => person === 'Ines Talbot') ?? {};
+  settledBefore = { accepted, returned };
+});
+let settledBefore = { accepted: 0, returned: 0 };
 
 const rows = async (): Promise<SoundRow[]> => (await app.call('listBatchRows', { params: { id: batchId } })).rows;
 const row = async (at: number): Promise<SoundRow> => (await rows()).find(({ copyId }) => copyId === copyIds[at])!;
@@ -84,6 +104,7 @@ describe('what an assistant changes where the collection asks for review', () =>
   });
 
   it('becomes the record when a librarian accepts it, as one change that can be taken back', async () => {
+    await edit(ines, [0], { set: { fxName: 'Lock gate creaks', notes: 'slow' } });
     const [name, notes] = (await queue()).proposals;
     const { revision } = await row(0);
     expect(await decide('accepted', [name!.id, notes!.id])).toEqual({ decided: 2, gone: 0 });
@@ -96,7 +117,6 @@ describe('what an assistant changes where the collection asks for review', () =>
     expect(await decide('returned', [name!.id])).toEqual({ decided: 0, gone: 1 });
     await app.call('undoLast', { body: {} });
     expect((await recordOf(0)).notes).toBe('');
-    await app.call('redoLast');
   });
 
   it('comes back with a remark when it is returned, until it is put away', async () => {
@@ -111,7 +131,12 @@ describe('what an assistant changes where the collection asks for review', () =>
     ]);
     expect(proposals).toEqual([]);
     expect(proposers).toEqual([
-      expect.objectContaining({ person: 'Ines Talbot', waiting: 0, accepted: 2, returned: 1 }),
+      expect.objectContaining({
+        person: 'Ines Talbot',
+        waiting: 0,
+        accepted: settledBefore.accepted,
+        returned: settledBefore.returned + 1,
+      }),
     ]);
     await ask(ines, 'post', '/review/withdraw', { ids: [returned[0]!.id] });
     expect((await queue(ines)).returned).toEqual([]);
@@ -174,6 +199,7 @@ describe('taking back what was proposed', () => {
   });
 
   it('withdraws them, and leaves what was decided since', async () => {
+    await edit(ines, [0, 1], { set: { library: 'Mill' } });
     const { proposals } = await queue(ines);
     await decide('accepted', [proposals[0]!.id]);
     expect((await ask(ines, 'post', '/review/withdraw', { ids: proposals.map(({ id }) => id) })).body).toEqual({
@@ -214,6 +240,8 @@ describe('who decides', () => {
   });
 
   it('decides once, when two do at the same moment', async () => {
+    await edit(ines, [0], { set: { notes: 'of Ines' } });
+    await edit(piet, [0], { set: { notes: 'of Piet' } });
     const ids = (await queue()).proposals.map(({ id }) => id);
     const { revision } = await row(0);
     const both = await Promise.all([decide('accepted', ids), decide('returned', ids), decide('accepted', ids)]);
