@@ -9,11 +9,11 @@ import type { LiveEvents } from '../live/live-events.ts';
 /** So often a server says that the pages whose streams it holds are open. */
 const BEAT_MS = 2000;
 /** A page of which nothing was heard for so long is closed, or the server that held its stream is gone. */
-const GONE_AFTER = sql`now() - interval '7 seconds'`;
+const GONE_AFTER = sql`now() - interval '6 seconds'`;
 const MOST = 2000;
 
 /**
- * Who is here, and what they have open: a row for each page whose stream of live events is open, in whatever process of the server. It goes when the stream ends, and seven
+ * Who is here, and what they have open: a row for each page whose stream of live events is open, in whatever process of the server. It goes when the stream ends, and six
  * seconds after the process that held it was last heard of.
  */
 export class Presences {
