@@ -5,21 +5,22 @@ import type { Queryable } from '../db/connect.ts';
 import { proposals } from '../db/review-schema.ts';
 import { idList } from '../db/sql-parts.ts';
 
-/** What a person would have a field of a record say, which is `null` for no proposal: they want what it says. */
+/** What a person would have fields of a record say. */
 export interface Proposed {
   soundId: number;
+  /** `before`: what the record says; with `isAsRecord` they want just that, and nothing waits any more. */
   fields: readonly { field: FieldName; before: unknown; value: unknown; isAsRecord: boolean }[];
 }
 
 /** Collections in which what a person changes waits for review. */
-const ASSISTS_UNDER_REVIEW = (personId: number): SQL => sql`
+const assistsUnderReview = (personId: number): SQL => sql`
   select m.collection_id from collection_people m join collections o on o.id = m.collection_id and o.asks_review
   join people p on p.id = m.person_id and not p.is_administrator where m.person_id = ${personId} and m.role = 'assistant'`;
 
 /** Whether anything that a person changes may have to wait for review. */
 export async function isReviewed(db: Queryable, personId: number): Promise<boolean> {
   const { rows } = await db.execute<{ reviewed: boolean }>(
-    sql`select exists (${ASSISTS_UNDER_REVIEW(personId)}) as reviewed`,
+    sql`select exists (${assistsUnderReview(personId)}) as reviewed`,
   );
   return rows[0]?.reviewed === true;
 }
@@ -32,7 +33,7 @@ export async function soundsUnderReview(
 ): Promise<Set<number>> {
   const { rows } = await db.execute<{ sound_id: number }>(sql`
     select f.sound_id from search_rows f join collection_sets s on s.id = f.collection_set
-    where f.sound_id = any(${idList(soundIds)}) and s.collection_ids && array(${ASSISTS_UNDER_REVIEW(personId)})
+    where f.sound_id = any(${idList(soundIds)}) and s.collection_ids && array(${assistsUnderReview(personId)})
       and not exists (select from collection_people m join collections o on o.id = m.collection_id
         where m.person_id = ${personId} and m.collection_id = any(s.collection_ids)
           and (m.role = 'librarian' or (m.role = 'assistant' and not o.asks_review)))`);
