@@ -18,15 +18,22 @@ const MAX_KEYWORDS = 500;
 /** Ten thousand marks with short names. */
 const MAX_MARKS_TEXT = 400_000;
 
+/** What a field may be set to. */
 function fieldSchema(field: FieldDefinition): z.ZodType {
   if (field.kind === 'list') return z.array(z.string().max(MAX_TEXT)).max(MAX_KEYWORDS);
   if (field.kind === 'integer' || field.kind === 'number') return z.number().nullable();
   return z.string().max(field.kind === 'marks' ? MAX_MARKS_TEXT : MAX_TEXT);
 }
 
+/** What a field may say: a file may hold more than anybody types, and keywords of many people add up. One such record must not hide its list. */
+function saidSchema({ kind }: FieldDefinition): z.ZodType {
+  if (kind === 'list') return z.array(z.string());
+  return kind === 'integer' || kind === 'number' ? z.number().nullable() : z.string();
+}
+
 /** The record of a sound, made from core's table of fields. */
 export const recordSchema = z.object(
-  Object.fromEntries(FIELDS.map((field) => [field.name, fieldSchema(field)])),
+  Object.fromEntries(FIELDS.map((field) => [field.name, saidSchema(field)])),
 ) as unknown as z.ZodType<SoundRecord>;
 
 /** A change to one or many records; core's applyEdit says what it means. */
