@@ -1,4 +1,5 @@
 import { AppError } from '@flagstone/core/errors';
+import { applyEdit, type RecordEdit } from '@flagstone/core/record/edit';
 import { fieldLabel, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 import type { Proposer, QueuedProposal, ReturnedProposal } from '@flagstone/contract/review';
 import { and, inArray, sql, type SQL } from 'drizzle-orm';
@@ -169,23 +170,27 @@ async function accept(
     rows.map((row) => row.sound_id),
     async (db) => {
       accepted = await settle(db);
-      return (record) => withProposals(record, accepted);
+      return (record) => applyEdit(record, editOf(record, accepted), app.categories);
     },
   );
   return accepted;
 }
 
-/** A record with what was accepted of it; keywords that were added and taken away, so that those of others stay. */
-function withProposals(
+/**
+ * What was accepted of a record, as an edit like any other: what was proposed may have become wrong meanwhile, as a CatID of another list. Keywords are added and taken
+ * away, so that those of others stay.
+ */
+function editOf(
   record: SoundRecord & { soundId: number },
   accepted: readonly (typeof proposals.$inferSelect)[],
-): SoundRecord {
-  const next = { ...record };
+): RecordEdit {
+  const set: Partial<SoundRecord> = {};
   for (const { soundId, field, before, value } of accepted) {
     if (soundId !== record.soundId) continue;
-    Object.assign(next, { [field]: field === 'keywords' ? mergedWords(next.keywords, before, value) : value });
+    const now = set.keywords ?? record.keywords;
+    Object.assign(set, { [field]: field === 'keywords' ? mergedWords(now, before, value) : value });
   }
-  return next;
+  return { set };
 }
 
 function mergedWords(now: readonly string[], before: unknown, value: unknown): string[] {

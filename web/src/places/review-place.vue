@@ -3,7 +3,6 @@ import { fieldLabel } from '@flagstone/core/record/fields';
 import { useDebounceFn } from '@vueuse/core';
 import { ElButton, ElMessageBox } from 'element-plus';
 import { computed, nextTick, onBeforeUnmount, ref, watch } from 'vue';
-import { call } from '../api/client.ts';
 import { usePlayer } from '../player/player-store.ts';
 import ReturnDialog from '../review/return-dialog.vue';
 import { lineInWords, useReviewQueue, type ReviewLine } from '../review/use-review-queue.ts';
@@ -13,7 +12,6 @@ import { useSession } from '../stores/session.ts';
 import { counted, formatValue, formatWhen } from '../ui/format.ts';
 import PickOne from '../ui/pick-one.vue';
 import { server } from '../ui/server.ts';
-import { showingErrors } from '../ui/use-errors.ts';
 import { useKeys } from '../ui/use-keys.ts';
 
 /** What assistants would have records say: heard, compared, accepted or returned. Whoever proposes sees their own, and what came back. */
@@ -68,20 +66,16 @@ const isOwn = ({ proposal }: ReviewLine): boolean => proposal.personId === sessi
 /** Somebody changed the field since it was proposed. */
 const isMoved = ({ proposal }: ReviewLine): boolean => formatValue(proposal.now) !== formatValue(proposal.before);
 
-/** The sound of the line that is looked at comes to the strip; many lines may be of one sound. */
-let shown = 0;
-async function hear(andPlay?: boolean): Promise<void> {
-  const soundId = current.value?.proposal.soundId;
-  if (soundId === undefined) return;
-  if (soundId === shown && player.row?.soundId === soundId) return;
-  shown = soundId;
-  const sound = await showingErrors(() => call('getSound', { params: { id: soundId } }));
-  // Somebody moved on meanwhile.
-  if (sound && current.value?.proposal.soundId === soundId) player.show(sound.row, andPlay);
-}
+/** The sound of the line that is looked at comes to the strip; the first one is not played by itself. */
 watch(
   () => current.value?.proposal.soundId,
-  (_, before) => void hear(before === undefined ? false : undefined),
+  async (soundId, before) => {
+    if (soundId === undefined) return;
+    const sound = await server.attempt(() => server.call('getSound', { params: { id: soundId } }));
+    // Somebody moved on meanwhile.
+    if (sound && current.value?.proposal.soundId === soundId)
+      player.show(sound.row, before === undefined ? false : undefined);
+  },
 );
 watch(currentId, () => nextTick(() => list.value?.querySelector('.current')?.scrollIntoView({ block: 'nearest' })));
 
