@@ -267,7 +267,7 @@ describe('finding a sound', () => {
     await dragTo('[role="rowgroup"] [role="row"] .pinned', '.target');
     await walker.shows('1 sound pulled into “Lock scene”');
     await page.goto(`${server.address}/pull`);
-    const print = await page.waitForSelector('a.el-button ::-p-text(Print…)');
+    const print = await page.waitForSelector('a.el-button[href] ::-p-text(Print…)');
     const report = await print?.evaluate((words) => words.closest('a')?.getAttribute('href'));
     const answer = await fetch(`${server.address}${report ?? ''}`, { headers: server.headers });
     expect(answer.headers.get('content-type')).toBe('application/pdf');

@@ -128,6 +128,25 @@ describe('the page of a batch', () => {
   });
 });
 
+describe('the card of a sound', () => {
+  step('never takes by key what was suggested for the sound before', async () => {
+    await walker.text('kiln door.wav').click();
+    await page.waitForSelector('.suggestion');
+    const { held, release } = await holdBack(/\/api\/suggest/);
+    await page.keyboard.press('ArrowDown');
+    while (held.length === 0) await new Promise(setImmediate);
+    expect(await page.$('.suggestion')).toBeNull();
+    await page.keyboard.press('1');
+    await release();
+    await page.waitForSelector('.suggestion');
+    const { rows } = await api<{ rows: { record: { catId: string } }[] }>(
+      'GET',
+      `/batches/${batches.get('kiln')}/rows`,
+    );
+    expect(rows.map(({ record }) => record.catId)).toEqual(['', '', '']);
+  });
+});
+
 describe('typing while colleagues save', () => {
   step('loses no letter of a field that a colleague saved meanwhile', async () => {
     await walker.text('kiln door.wav').click();
@@ -347,6 +366,22 @@ describe('every field', () => {
     };
     while ((await saved()) !== 'Scene 12 at dawn | The Mill | 12b | softer') await new Promise(setImmediate);
   });
+
+  step(
+    'stands aside for a key that pulls a sound before the lists are known: it goes into the one that is there',
+    async () => {
+      const { held, release } = await holdBack(/\/api\/pull-lists$/);
+      await page.goto(`${server.address}/catalogue?sort=name`);
+      await rowsAre(7);
+      while (held.length === 0) await new Promise(setImmediate);
+      await page.locator(firstRow).click();
+      await page.keyboard.press('p');
+      while (held.length < 2) await new Promise(setImmediate);
+      await release();
+      await walker.shows('pulled into “Scene 12 at dawn”');
+      expect(await api<unknown[]>('GET', '/pull-lists')).toHaveLength(1);
+    },
+  );
 
   step('of every page takes what is typed', async () => {
     const sound = (await api<{ rows: { soundId: number }[] }>('GET', '/catalogue')).rows[0]?.soundId;

@@ -1,28 +1,23 @@
 <script setup lang="ts">
-import type { BlockDetail, FileContents, PlaceDetail } from '@flagstone/contract/contents';
+import type { BlockDetail, PlaceDetail } from '@flagstone/contract/contents';
 import type { RecordEdit } from '@flagstone/core/record/edit';
 import { FIELDS, sameValue, type FieldDefinition, type SoundRecord } from '@flagstone/core/record/fields';
 import { ElButton, ElCheckbox } from 'element-plus';
-import { computed, ref, watch } from 'vue';
+import { computed, ref } from 'vue';
 import { call } from '../api/client.ts';
 import { counted, formatBytes, formatValue } from '../ui/format.ts';
-import { showingErrors } from '../ui/use-errors.ts';
+import { useAnswer } from '../ui/use-answer.ts';
 
 /** What stands in one file: each field by place, with what disagrees, and every block in its order. */
 const props = defineProps<{ copyId: number; record: SoundRecord; revision: number; state: string }>();
 const emit = defineEmits<{ edit: [edit: RecordEdit] }>();
 
-const contents = ref<FileContents>();
 const onlyDiffering = ref(false);
 
-watch(
-  () => [props.copyId, props.state, props.revision] as const,
-  ([id]) =>
-    showingErrors(async () => {
-      const loaded = await call('getContents', { params: { id } });
-      if (id === props.copyId) contents.value = loaded;
-    }),
-  { immediate: true },
+const { answer: contents } = useAnswer(
+  () => props.copyId,
+  (id) => call('getContents', { params: { id } }),
+  { dependsOn: () => [props.state, props.revision].join() },
 );
 
 interface FieldInFile {
@@ -49,7 +44,7 @@ const isOpen = (block: BlockDetail): boolean => block.kind === 'unknown';
 </script>
 
 <template>
-  <div v-if="contents && contents.copyId === copyId" class="contents">
+  <div v-if="contents" class="contents">
     <section class="card-part">
       <h2>Fields by place</h2>
       <p v-if="fields.length === 0" class="soft">

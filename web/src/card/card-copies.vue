@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import type { CopyDetail, CopyState } from '@flagstone/contract/record';
-import { ref, watch } from 'vue';
+import type { CopyState } from '@flagstone/contract/record';
 import { call } from '../api/client.ts';
 import { formatBytes } from '../ui/format.ts';
 import { showingErrors, tell } from '../ui/use-errors.ts';
+import { useAnswer } from '../ui/use-answer.ts';
 import StateMark from '../ui/state-mark.vue';
 
 /** The copies of a sound by drive with their state. */
@@ -11,17 +11,10 @@ const props = defineProps<{ soundId: number; revision: number; state: CopyState 
 
 const emit = defineEmits<{ inspect: [copyId: number] }>();
 
-const copies = ref<CopyDetail[]>([]);
-
-watch(
-  () => [props.soundId, props.revision, props.state] as const,
-  ([id]) =>
-    showingErrors(async () => {
-      const sound = await call('getSound', { params: { id } });
-      if (id !== props.soundId) return;
-      copies.value = sound.copies;
-    }),
-  { immediate: true },
+const { answer: copies } = useAnswer(
+  () => props.soundId,
+  async (id) => (await call('getSound', { params: { id } })).copies,
+  { dependsOn: () => [props.revision, props.state].join() },
 );
 
 async function copyPath(path: string): Promise<void> {

@@ -1,27 +1,18 @@
 <script setup lang="ts">
-import type { Disagreements } from '@flagstone/contract/contents';
 import type { Selection } from '@flagstone/contract/selection';
 import { fieldLabel } from '@flagstone/core/record/fields';
-import { ref, watch } from 'vue';
 import { useRoute } from 'vue-router';
 import { call } from '../api/client.ts';
 import { counted } from '../ui/format.ts';
-import { showingErrors } from '../ui/use-errors.ts';
+import { useAnswer } from '../ui/use-answer.ts';
 
 /** For many files: how many of them say different things in different places, and in which fields. */
 const props = defineProps<{ selection: Selection }>();
 
 const route = useRoute();
-const found = ref<Disagreements>();
-
-watch(
+const { answer: found } = useAnswer(
   () => JSON.stringify(props.selection),
-  (asked) =>
-    showingErrors(async () => {
-      const answer = await call('countDisagreements', { body: { selection: props.selection } });
-      if (asked === JSON.stringify(props.selection)) found.value = answer;
-    }),
-  { immediate: true },
+  () => call('countDisagreements', { body: { selection: props.selection } }),
 );
 </script>
 

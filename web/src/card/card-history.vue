@@ -2,24 +2,19 @@
 import type { Revision } from '@flagstone/contract/record';
 import { FIELDS } from '@flagstone/core/record/fields';
 import { ElButton } from 'element-plus';
-import { computed, ref, watch } from 'vue';
+import { computed } from 'vue';
 import { call } from '../api/client.ts';
 import { formatValue, formatWhen } from '../ui/format.ts';
+import { useAnswer } from '../ui/use-answer.ts';
 import { showingErrors, tell } from '../ui/use-errors.ts';
 
 /** Who changed a record, when, by what, field by field; any state that it was in can be had again. */
 const props = defineProps<{ soundId: number; revision: number }>();
 
-const revisions = ref<Revision[]>();
-
-watch(
-  () => [props.soundId, props.revision] as const,
-  ([id]) =>
-    showingErrors(async () => {
-      const sound = await call('getSound', { params: { id } });
-      if (id === props.soundId) revisions.value = sound.revisions;
-    }),
-  { immediate: true },
+const { answer: revisions } = useAnswer(
+  () => props.soundId,
+  async (id) => (await call('getSound', { params: { id } })).revisions,
+  { dependsOn: () => props.revision },
 );
 
 /** The number of the oldest revision that is listed; before it stands what was read, or what is too old to be listed. */

@@ -1,12 +1,11 @@
 <script setup lang="ts">
-import type { SoundMeasures } from '@flagstone/contract/measures';
 import type { SoundRow } from '@flagstone/contract/record';
 import type { RecordEdit } from '@flagstone/core/record/edit';
 import { ElButton } from 'element-plus';
-import { computed, onBeforeUnmount, ref, watch } from 'vue';
+import { computed, onBeforeUnmount } from 'vue';
 import { call } from '../api/client.ts';
 import { formatFrequency, formatLevel, formatSeconds } from '../ui/format.ts';
-import { showingErrors } from '../ui/use-errors.ts';
+import { useAnswer } from '../ui/use-answer.ts';
 import { useLive } from '../stores/live.ts';
 import { remarksOn } from './measure-remarks.ts';
 import { useReadOnly } from '../ui/read-only.ts';
@@ -18,26 +17,11 @@ const props = defineProps<{ row: SoundRow }>();
 const emit = defineEmits<{ edit: [edit: RecordEdit] }>();
 
 const live = useLive();
-const measures = ref<SoundMeasures | null>(null);
-const error = ref('');
-const isAsked = ref(false);
-
-async function load(): Promise<void> {
-  const id = props.row.soundId;
-  const analysis = await showingErrors(() => call('getAnalysis', { params: { id } }));
-  if (id !== props.row.soundId || !analysis) return;
-  measures.value = analysis.measures;
-  error.value = analysis.error?.message ?? '';
-  isAsked.value = true;
-}
-watch(
+const { answer: analysis, load } = useAnswer(
   () => props.row.soundId,
-  () => {
-    isAsked.value = false;
-    void load();
-  },
-  { immediate: true },
+  (id) => call('getAnalysis', { params: { id } }),
 );
+const measures = computed(() => analysis.value?.measures);
 onBeforeUnmount(live.onRecords((ids) => (ids.size === 0 || ids.has(props.row.soundId)) && void load()));
 
 const remarks = computed(() => (measures.value ? remarksOn(measures.value, props.row.facts.isCutShort) : []));
@@ -108,8 +92,8 @@ function take(names: readonly string[]): void {
 
 <template>
   <section v-if="!measures" class="card-part">
-    <p v-if="error" class="attention">▲ This sound could not be measured. {{ error }}</p>
-    <p v-else-if="isAsked" class="soft">
+    <p v-if="analysis?.error" class="attention">▲ This sound could not be measured. {{ analysis.error.message }}</p>
+    <p v-else-if="analysis" class="soft">
       ○ Not measured yet. Sounds are measured in the background after their folder was read; this one comes at once when
       its waveform is shown.
     </p>

@@ -1,30 +1,20 @@
 <script setup lang="ts">
-import type { suggestionSchema } from '@flagstone/contract/suggestions';
 import { SURE_SCORE } from '@flagstone/core/suggest/suggest-category';
-import { ref, watch } from 'vue';
-import type { z } from 'zod';
 import { call } from '../api/client.ts';
-import { showingErrors } from '../ui/use-errors.ts';
-
-type Suggestion = z.infer<typeof suggestionSchema>;
+import { useAnswer } from '../ui/use-answer.ts';
 
 /** The categories proposed for one copy, with the reasons; keys 1 to 5 accept. */
 const props = defineProps<{ copyId: number; catId: string }>();
 const emit = defineEmits<{ accept: [catId: string] }>();
-const suggestions = ref<Suggestion[]>([]);
 
-watch(
+// A key never gives a sound the category that was suggested for the one before.
+const { answer: suggestions } = useAnswer(
   () => props.copyId,
-  (copyId) =>
-    showingErrors(async () => {
-      const [answer] = await call('suggest', { body: { copyIds: [copyId] } });
-      if (copyId === props.copyId) suggestions.value = answer?.suggestions ?? [];
-    }),
-  { immediate: true },
+  async (copyId) => (await call('suggest', { body: { copyIds: [copyId] } }))[0]?.suggestions ?? [],
 );
 
 function accept(index: number): boolean {
-  const suggestion = suggestions.value[index];
+  const suggestion = suggestions.value?.[index];
   if (suggestion) emit('accept', suggestion.catId);
   return suggestion !== undefined;
 }
@@ -35,7 +25,7 @@ defineExpose({ accept });
 <template>
   <section class="suggestions" aria-label="Suggested categories">
     <h2>Suggested</h2>
-    <p v-if="suggestions.length === 0" class="soft">
+    <p v-if="suggestions?.length === 0" class="soft">
       No word of this name or its folders is known. Type the category below.
     </p>
     <button

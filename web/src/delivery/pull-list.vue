@@ -30,7 +30,15 @@ const emit = defineEmits<{ activate: []; close: []; removed: [] }>();
 const player = usePlayer();
 const live = useLive();
 const pulls = usePullLists();
-const { entries, current, change, remove: removeEntry, move, put } = usePullEntries(() => props.list.id, server, live);
+const {
+  entries,
+  isLoaded,
+  current,
+  change,
+  remove: removeEntry,
+  move,
+  put,
+} = usePullEntries(() => props.list.id, server, live);
 const copyingOut = ref(false);
 /** Before which entry a drag would put what it brings: its place in the list, its length for the end. */
 const dropAt = ref<number>();
@@ -125,7 +133,8 @@ useKeys('pullList', {
         :save="(scene, id) => id !== undefined && rename(id, { scene })"
       />
       <span class="soft facts"
-        >{{ counted(entries.length, 'sound') }}{{ beside ? '' : ` · begun by ${list.person}` }}</span
+        >{{ counted(isLoaded ? entries.length : list.entries, 'sound')
+        }}{{ beside ? '' : ` · begun by ${list.person}` }}</span
       >
       <span class="spring" />
       <el-button
@@ -147,7 +156,7 @@ useKeys('pullList', {
     </header>
     <copy-out-dialog v-model="copyingOut" :of="{ listId: list.id }" />
     <p
-      v-if="entries.length === 0"
+      v-if="isLoaded && entries.length === 0"
       class="empty soft"
       :class="{ target: dropAt === 0 }"
       @dragover="over($event, 0)"

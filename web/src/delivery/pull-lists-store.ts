@@ -15,25 +15,26 @@ import type { Part } from '../player/player-store.ts';
 /** The pull lists, and the one that sounds go to; whoever changes lists hands the answer to `set`. */
 export const usePullLists = defineStore('pull-lists', () => {
   const list = ref<PullList[]>([]);
+  /** Whether the lists are known: before, that there is none may not be so. */
+  const isLoaded = ref(false);
   const chosenId = useLocalStorage('flagstone.pullList', 0);
   const chosen = computed(() => list.value.find(({ id }) => id === chosenId.value) ?? list.value[0]);
 
   async function load(): Promise<void> {
-    await showingErrors(async () => {
-      list.value = await call('listPullLists');
-    });
+    await showingErrors(async () => set(await call('listPullLists')));
   }
   const rights = useRights();
   useLive().onPullLists(() => void (rights.may('editor') && load()));
 
   function set(now: PullList[]): void {
     list.value = now;
+    isLoaded.value = true;
   }
 
   /** The list of a number, or the chosen one; makes a first list when there is none. */
   async function targetOf(id: number | undefined): Promise<PullList | undefined> {
-    if (list.value.length === 0)
-      list.value = await call('makePullList', { body: { name: 'Pull list', show: '', scene: '' } });
+    if (!isLoaded.value) set(await call('listPullLists'));
+    if (list.value.length === 0) set(await call('makePullList', { body: { name: 'Pull list', show: '', scene: '' } }));
     return list.value.find((each) => each.id === id) ?? chosen.value;
   }
 
@@ -61,5 +62,5 @@ export const usePullLists = defineStore('pull-lists', () => {
     });
   }
 
-  return { list, chosenId, chosen, load, set, add, addAll };
+  return { list, isLoaded, chosenId, chosen, load, set, add, addAll };
 });

@@ -28,7 +28,11 @@ async function drop(event: DragEvent, id: number | undefined): Promise<void> {
       @drop.stop.prevent="drop($event, list.id)"
       >{{ list.name }} <span class="mono soft">{{ list.entries }}</span></span
     >
-    <span v-if="pulls.list.length === 0" class="target" @dragover.prevent @drop.stop.prevent="drop($event, undefined)"
+    <span
+      v-if="pulls.isLoaded && pulls.list.length === 0"
+      class="target"
+      @dragover.prevent
+      @drop.stop.prevent="drop($event, undefined)"
       >a first pull list</span
     >
   </div>

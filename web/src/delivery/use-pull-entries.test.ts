@@ -38,6 +38,20 @@ describe('the entries of a pull list', () => {
     expect(ids(list)).toEqual([21]);
   });
 
+  it('are not said to be none before they have come, nor are those of another list shown', async () => {
+    const held = new HeldBack(() => entriesOf(21));
+    const list = await opened({
+      listPullEntries: ({ params }) => (params?.['id'] === 1 ? entriesOf(11) : held.answer()),
+    });
+    expect(list.view.isLoaded.value).toBe(true);
+    list.listId.value = 2;
+    await settled();
+    expect([list.view.isLoaded.value, ids(list)]).toEqual([false, []]);
+    held.release();
+    await settled();
+    expect([list.view.isLoaded.value, ids(list)]).toEqual([true, [21]]);
+  });
+
   it('keep the marked one marked, whoever puts others before it or takes it away', async () => {
     let now = entriesOf(11, 12, 13);
     const list = await opened({ listPullEntries: () => now });

@@ -1,5 +1,5 @@
 import type { PullEntry } from '@flagstone/contract/pull-lists';
-import { onScopeDispose, ref, watch } from 'vue';
+import { computed, onScopeDispose, ref, watch } from 'vue';
 import type { Server } from '../ui/server.ts';
 
 /** What changes of an entry: its comment, before which other it stands (null: at the end), in which list. */
@@ -20,6 +20,9 @@ export function usePullEntries(
 ) {
   const entries = ref<PullEntry[]>([]);
   const current = ref(0);
+  /** Nothing is said of a list before it has come: neither that it is empty nor what another one holds. */
+  const loadedId = ref<number>();
+  const isLoaded = computed(() => loadedId.value === listId());
 
   function show(now: PullEntry[], marked = entries.value[current.value]?.id): void {
     const at = now.findIndex((entry) => entry.id === marked);
@@ -32,6 +35,7 @@ export function usePullEntries(
     const id = listId();
     const now = await server.attempt(work);
     if (!now || id !== listId()) return false;
+    loadedId.value = id;
     show(now, marked);
     return true;
   }
@@ -57,8 +61,15 @@ export function usePullEntries(
     await change(id, { listId: listId(), before: entries.value[at]?.id ?? null });
   }
 
-  watch(listId, load, { immediate: true });
+  watch(
+    listId,
+    () => {
+      entries.value = [];
+      void load();
+    },
+    { immediate: true },
+  );
   onScopeDispose(events.onPullLists(() => void load()));
 
-  return { entries, current, change, remove, move, put };
+  return { entries, isLoaded, current, change, remove, move, put };
 }

@@ -20,7 +20,7 @@ function label(job: Job | undefined): string {
         {{ label(live.running.find((job) => job.state === 'running') ?? live.running[0]) }}
       </el-button>
     </template>
-    <p v-if="live.jobs.length === 0" class="soft">
+    <p v-if="live.areJobsLoaded && live.jobs.length === 0" class="soft">
       No jobs yet. Reading a folder, measuring, renaming and writing show here while they run.
     </p>
     <ul class="jobs" aria-label="Jobs">

@@ -22,7 +22,7 @@ void collections.load();
 const choices = computed(() => collections.open.filter(({ id }) => rights.mayIn('librarian', id)));
 /** Of a folder that is read for the first time; none leaves it with the folder above it. */
 const collectionId = ref<number>();
-const batches = ref<Batch[]>([]);
+const batches = ref<Batch[]>();
 const drives = ref<Drive[]>([]);
 const path = ref('');
 const name = ref('');
@@ -139,7 +139,7 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
 
     <section class="panel list">
       <h2>Batches</h2>
-      <p v-if="batches.length === 0" class="soft none">
+      <p v-if="batches?.length === 0" class="soft none">
         No batch yet. Choose a drive above and read it: the batch that it makes stays here until you file it.
       </p>
       <div v-else class="plain-scroll">

@@ -120,7 +120,7 @@ async function drop(event: DragEvent, listId: number): Promise<void> {
         @removed="show(open.filter(({ id }) => id !== list.id).map(({ id }) => id))"
       />
     </div>
-    <section v-else class="empty">
+    <section v-else-if="pulls.isLoaded" class="empty">
       <p>
         A pull list keeps what you found for a show or a scene, shared with everybody. Make one on the left, or press
         <kbd>p</kbd> on any sound.

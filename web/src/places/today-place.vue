@@ -176,7 +176,7 @@ const growthBars = computed(() =>
       </section>
       <section v-if="rights.may('editor')" class="panel">
         <h2>Latest jobs</h2>
-        <p v-if="jobs.length === 0" class="soft">None yet.</p>
+        <p v-if="live.areJobsLoaded && jobs.length === 0" class="soft">None yet.</p>
         <ul>
           <job-line v-for="job in jobs" :key="job.id" :job="job" />
         </ul>

@@ -1,24 +1,15 @@
 <script setup lang="ts">
-import type { AlikeSound } from '@flagstone/contract/listening';
 import type { SoundRow } from '@flagstone/contract/record';
-import { ref, watch } from 'vue';
 import { call } from '../api/client.ts';
 import AlikeList from './alike-list.vue';
-import { showingErrors } from '../ui/use-errors.ts';
+import { useAnswer } from '../ui/use-answer.ts';
 
 /** The nearest sounds by ear's measures; a click plays one, the link opens it. */
 const props = defineProps<{ row: SoundRow }>();
 
-const alike = ref<AlikeSound[]>();
-
-watch(
+const { answer: alike } = useAnswer(
   () => props.row.soundId,
-  async (id) => {
-    alike.value = undefined;
-    const found = await showingErrors(() => call('listAlike', { params: { id } }));
-    if (id === props.row.soundId) alike.value = found ?? [];
-  },
-  { immediate: true },
+  (id) => call('listAlike', { params: { id } }),
 );
 </script>
 

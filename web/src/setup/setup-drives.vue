@@ -20,13 +20,13 @@ const live = useLive();
 const rights = useRights();
 const collections = useCollections();
 void collections.load();
-const drives = ref<Drive[]>([]);
+const drives = ref<Drive[]>();
 const folders = ref<ReadFolder[]>([]);
 const roots = ref<string[]>([]);
 const recipes = ref<Recipe[]>([]);
 const showRetired = ref(false);
-const shown = computed(() => drives.value.filter((drive) => showRetired.value || !drive.retired));
-const retired = computed(() => drives.value.filter((drive) => drive.retired).length);
+const shown = computed(() => (drives.value ?? []).filter((drive) => showRetired.value || !drive.retired));
+const retired = computed(() => drives.value?.filter((drive) => drive.retired).length ?? 0);
 
 async function load(): Promise<void> {
   await showingErrors(async () => {
@@ -138,7 +138,7 @@ function readAgain(folder: ReadFolder): void {
     <span class="mono">{{ roots.join(', ') || 'none' }}</span>. Start with <span class="mono">--root DIR</span> to allow
     more.
   </p>
-  <p v-if="drives.length === 0">No drive is known yet. <router-link to="/intake">Read a folder</router-link> first.</p>
+  <p v-if="drives?.length === 0">No drive is known yet. <router-link to="/intake">Read a folder</router-link> first.</p>
   <section v-for="drive in shown" :key="drive.id" class="panel drive">
     <header>
       <h2>{{ drive.name }}</h2>

@@ -82,7 +82,7 @@ async function merge(entry: Authority, intoId: number): Promise<void> {
     <el-input v-if="codeLabel" v-model="code" class="mono" :placeholder="codeLabel" :aria-label="codeLabel" />
     <el-button type="primary" native-type="submit" :disabled="name.trim() === ''">Add to the list</el-button>
   </form>
-  <p v-if="shown.length === 0" class="soft">This list is empty yet.</p>
+  <p v-if="authorities.isLoaded && shown.length === 0" class="soft">This list is empty yet.</p>
   <section v-else class="panel lists">
     <table class="plain">
       <thead>

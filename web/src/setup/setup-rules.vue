@@ -9,7 +9,7 @@ import { counted } from '../ui/format.ts';
 import { showingErrors, tell } from '../ui/use-errors.ts';
 
 /** Rules that say of paths whose sounds these are: they fill empty fields on arrival, and again when asked. */
-const rules = ref<PathRule[]>([]);
+const rules = ref<PathRule[]>();
 const pattern = ref('');
 const field = ref<(typeof RULE_FIELDS)[number]>('library');
 const value = ref('');
@@ -76,7 +76,7 @@ const inWords = (entries: PathRule['sets']): string =>
     >
     <span v-if="Object.keys(sets).length > 0" class="soft">{{ inWords(sets) }}</span>
   </form>
-  <p v-if="rules.length === 0" class="soft">No rule yet.</p>
+  <p v-if="rules?.length === 0" class="soft">No rule yet.</p>
   <section v-else class="panel rules">
     <table class="plain">
       <thead>

@@ -14,7 +14,7 @@ const KINDS: Record<RelationKind, string> = {
   heard: 'is what it sounds like',
 };
 
-const said = ref<WordRelation[]>([]);
+const said = ref<WordRelation[]>();
 const word = ref('');
 const related = ref('');
 const kind = ref<RelationKind>('same');
@@ -81,7 +81,7 @@ async function forget(id: number): Promise<void> {
       <el-button type="primary" native-type="submit" :disabled="related.trim() === ''">Add</el-button>
     </form>
   </section>
-  <p v-if="said.length === 0" class="soft">Nothing was added or taken away yet.</p>
+  <p v-if="said?.length === 0" class="soft">Nothing was added or taken away yet.</p>
   <section v-else class="panel">
     <table class="plain">
       <thead>

@@ -1,12 +1,12 @@
 <script setup lang="ts">
-import type { Plan, PlanItem } from '@flagstone/contract/plans';
 import type { SoundRow } from '@flagstone/contract/record';
 import type { Slice } from '@flagstone/core/record/marks';
 import { ElButton, ElDialog } from 'element-plus';
-import { ref, watch } from 'vue';
+import { computed, ref, watch } from 'vue';
 import { call } from '../api/client.ts';
 import { counted } from '../ui/format.ts';
 import { showingErrors, tell } from '../ui/use-errors.ts';
+import { useAnswer } from '../ui/use-answer.ts';
 import ValueNumber from '../ui/value-number.vue';
 
 /** Shows the files that cutting out would make, then makes them. */
@@ -15,37 +15,28 @@ const shown = defineModel<boolean>({ required: true });
 
 const fadeIn = ref(0);
 const fadeOut = ref(0);
-const plan = ref<Plan>();
-const items = ref<PlanItem[]>([]);
+/** How often it was opened: what was planned then is not planned any more, it may have been run. */
+const opening = ref(0);
+watch(shown, (on) => on && (opening.value += 1));
 
-async function preview(): Promise<void> {
-  const { row, parts } = props;
-  await showingErrors(async () => {
-    const body = {
-      parts: parts.map(({ from, to, name }) => ({ from, to, name })),
-      fadeInSeconds: fadeIn.value / 1000,
-      fadeOutSeconds: fadeOut.value / 1000,
-    };
-    const made = await call('planCut', { params: { id: row.soundId }, body });
-    items.value = (await call('listPlanItems', { params: { id: made.id }, query: { limit: 1000 } })).items;
-    plan.value = made;
-  });
-}
-/** Milliseconds; the preview follows. */
-function setFade(which: 'fadeIn' | 'fadeOut', value: number): void {
-  const fade = which === 'fadeIn' ? fadeIn : fadeOut;
-  if (fade.value === value) return;
-  fade.value = value;
-  void preview();
-}
-
-watch(shown, (on) => {
-  plan.value = undefined;
-  if (on) void preview();
-});
+const asked = computed(() => ({
+  parts: props.parts.map(({ from, to, name }) => ({ from, to, name })),
+  fadeInSeconds: fadeIn.value / 1000,
+  fadeOutSeconds: fadeOut.value / 1000,
+}));
+/** Only ever what was planned of these parts with these fades. */
+const { answer: planned } = useAnswer(
+  () => (shown.value ? JSON.stringify([opening.value, props.row.soundId, asked.value]) : ''),
+  async (subject) => {
+    if (subject === '') return undefined;
+    const plan = await call('planCut', { params: { id: props.row.soundId }, body: asked.value });
+    const { items } = await call('listPlanItems', { params: { id: plan.id }, query: { limit: 1000 } });
+    return { plan, items };
+  },
+);
 
 async function run(): Promise<void> {
-  const { value: current } = plan;
+  const current = planned.value?.plan;
   if (!current) return;
   const job = await showingErrors(() => call('runPlan', { params: { id: current.id }, body: {} }));
   if (!job) return;
@@ -71,7 +62,7 @@ async function run(): Promise<void> {
           :max="10000"
           :step="5"
           label="Fade in, milliseconds"
-          @set="(value) => setFade('fadeIn', value)"
+          @set="(value) => (fadeIn = value)"
         />
         ms</label
       >
@@ -83,13 +74,13 @@ async function run(): Promise<void> {
           :max="10000"
           :step="5"
           label="Fade out, milliseconds"
-          @set="(value) => setFade('fadeOut', value)"
+          @set="(value) => (fadeOut = value)"
         />
         ms</label
       >
     </div>
     <ul class="files">
-      <li v-for="item in items" :key="item.id">
+      <li v-for="item in planned?.items" :key="item.id">
         <span class="mono">{{ item.after['name'] }}</span>
         <div v-for="problem in item.problems" :key="problem.message" :class="problem.severity">
           {{ problem.severity === 'error' ? '✕' : '▲' }} {{ problem.message }}
@@ -98,8 +89,8 @@ async function run(): Promise<void> {
     </ul>
     <template #footer>
       <el-button @click="shown = false">Leave it</el-button>
-      <el-button type="primary" :disabled="!plan || plan.counts.runnable === 0" @click="run"
-        >Cut out {{ counted(plan?.counts.runnable ?? 0, 'file') }}</el-button
+      <el-button type="primary" :disabled="!planned || planned.plan.counts.runnable === 0" @click="run"
+        >Cut out {{ counted(planned?.plan.counts.runnable ?? 0, 'file') }}</el-button
       >
     </template>
   </el-dialog>

@@ -17,17 +17,18 @@ function kindOf(field: FieldName): AuthorityKind | undefined {
 export const useAuthorities = defineStore('authorities', () => {
   const rights = useRights();
   const list = ref<Authority[]>([]);
+  /** Whether they are known: before, an empty list says nothing. */
+  const isLoaded = ref(false);
 
   async function load(): Promise<void> {
     // They are for those who describe.
     if (!rights.may('assistant')) return;
-    await showingErrors(async () => {
-      list.value = await call('listAuthorities');
-    });
+    await showingErrors(async () => set(await call('listAuthorities')));
   }
 
   function set(now: Authority[]): void {
     list.value = now;
+    isLoaded.value = true;
   }
 
   /** The names that a field can have, when there is a list for it. */
@@ -44,5 +45,5 @@ export const useAuthorities = defineStore('authorities', () => {
     return code !== undefined && entry !== undefined && entry.code !== '' ? { [code]: entry.code } : {};
   }
 
-  return { list, load, set, namesFor, codeWith };
+  return { list, isLoaded, load, set, namesFor, codeWith };
 });

@@ -16,6 +16,8 @@ type Listener = (soundIds: ReadonlySet<number>, onlyMeasured: boolean) => void;
 /** Jobs and changes of records as they happen, by server-sent events. */
 export const useLive = defineStore('live', () => {
   const jobs = ref<Job[]>([]);
+  /** Whether they are known: before, none says nothing. */
+  const areJobsLoaded = ref(false);
   const connected = ref(false);
   const recordListeners = new Set<Listener>();
   const jobListeners = new Set<(job: Job) => void>();
@@ -36,6 +38,7 @@ export const useLive = defineStore('live', () => {
     const newest = list.map((job) => heardMeanwhile.get(job.id) ?? job);
     const unlisted = [...heardMeanwhile.values()].filter((job) => !list.some(({ id }) => id === job.id));
     jobs.value = [...unlisted, ...newest];
+    areJobsLoaded.value = true;
   }
 
   let events: EventSource | undefined;
@@ -148,5 +151,5 @@ export const useLive = defineStore('live', () => {
     return () => void openListeners.delete(listener);
   }
 
-  return { jobs, running, connected, start, onRecords, onJob, onPullLists, onPresence, onOpen };
+  return { jobs, areJobsLoaded, running, connected, start, onRecords, onJob, onPullLists, onPresence, onOpen };
 });
