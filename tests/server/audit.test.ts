@@ -1,5 +1,5 @@
 import path from 'node:path';
-import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import type { AuditEntry } from '@flagstone/contract/audit';
 import { parse } from 'csv-parse/sync';
 import { sql } from 'drizzle-orm';
@@ -7,27 +7,33 @@ import { TestApplication } from './test-application.ts';
 
 let app: TestApplication;
 let batchId = 0;
-beforeAll(async () => {
+beforeEach(async () => {
   app = await TestApplication.open();
   await app.put('kiln/door.wav', { seed: 4 });
   ({ batchId } = await app.intake());
 });
-afterAll(() => app.close());
+afterEach(() => app.close());
 
 const log = async (query: object = {}): Promise<AuditEntry[]> =>
   (await app.call('listAudit', { query: query as Record<string, unknown> })).entries;
 const inShort = ({ person, what, refused }: AuditEntry): string => `${person} ${refused ? 'is refused: ' : ''}${what}`;
 
+/** Runs a plan and undoes it, takes records out, and makes a collection; returns the id of the plan. */
+async function act(): Promise<number> {
+  const selection = { kind: 'batch' as const, batchId };
+  await app.call('editRecords', { body: { selection, edit: { set: { catId: 'DOORMetl', fxName: 'Kiln Door' } } } });
+  const plan = await app.call('makePlan', { body: { kind: 'write', selection }, person: 2 });
+  await app.ended(await app.call('runPlan', { params: { id: plan.id }, body: {}, person: 2 }));
+  await app.ended(await app.call('undoPlan', { params: { id: plan.id }, person: 2 }));
+  const request = JSON.stringify({ selection, format: 'csv', columns: ['name'] });
+  expect((await app.http.post('/api/export').type('form').send({ request })).status).toBe(200);
+  await app.call('makeCollection', { body: { name: 'Looms' } });
+  return plan.id;
+}
+
 describe('the audit log', () => {
   it('tells what runs, is taken out, removed and set up, with what was asked', async () => {
-    const selection = { kind: 'batch' as const, batchId };
-    await app.call('editRecords', { body: { selection, edit: { set: { catId: 'DOORMetl', fxName: 'Kiln Door' } } } });
-    const plan = await app.call('makePlan', { body: { kind: 'write', selection }, person: 2 });
-    await app.ended(await app.call('runPlan', { params: { id: plan.id }, body: {}, person: 2 }));
-    await app.ended(await app.call('undoPlan', { params: { id: plan.id }, person: 2 }));
-    const request = JSON.stringify({ selection, format: 'csv', columns: ['name'] });
-    expect((await app.http.post('/api/export').type('form').send({ request })).status).toBe(200);
-    await app.call('makeCollection', { body: { name: 'Looms' } });
+    const planId = await act();
     const told = await log();
     expect(told.map(inShort)).toEqual([
       'Orla Venn makes a collection',
@@ -37,11 +43,12 @@ describe('the audit log', () => {
       'Orla Venn reads a folder',
     ]);
     expect(told[0]).toMatchObject({ about: 'name Looms', refused: false });
-    expect(told[3]?.about).toBe(`id ${plan.id}`);
+    expect(told[3]?.about).toBe(`id ${planId}`);
     expect(told[4]?.about).toContain(`path ${path.join(app.drive)}`);
   });
 
   it('tells what was asked for in vain, with the reason', async () => {
+    await app.call('makeCollection', { body: { name: 'Looms' } });
     expect((await app.send('runPlan', { params: { id: 999 }, body: {} })).status).toBe(404);
     expect((await app.send('makeCollection', { body: { name: 'Looms' } })).status).toBe(409);
     const [taken, asked, missing] = await log();
@@ -56,6 +63,8 @@ describe('the audit log', () => {
   });
 
   it('is narrowed by what, whom and day, and read page by page', async () => {
+    await act();
+    expect((await app.send('runPlan', { params: { id: 999 }, body: {} })).status).toBe(404);
     expect((await log({ what: 'runs a plan', person: 'Tobias Reed' })).map(inShort)).toEqual([
       'Tobias Reed runs a plan',
     ]);
@@ -84,7 +93,7 @@ describe('the audit log', () => {
     const answer = await app.http.get('/api/audit.csv').query({ what: 'runs a plan' });
     expect([answer.status, answer.headers['content-type']]).toEqual([200, 'text/csv; charset=utf-8']);
     const rows = parse<Record<string, string>>(answer.text, { columns: true });
-    expect(rows).toHaveLength(1203);
+    expect(rows).toHaveLength(1200);
     expect(rows[0]).toMatchObject({ person: 'Orla Venn', about: "'=1+1", refused: 'false' });
   });
 

@@ -1,5 +1,5 @@
 import path from 'node:path';
-import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import type { Collection, CollectionChange } from '@flagstone/contract/collections';
 import { sql } from 'drizzle-orm';
 import { readAgainWhatIsDue } from '@flagstone/server/intake/read-folders';
@@ -8,7 +8,7 @@ import { TestApplication } from './test-application.ts';
 let app: TestApplication;
 let effects = 0;
 let music = 0;
-beforeAll(async () => {
+beforeEach(async () => {
   app = await TestApplication.open();
   await app.put('effects/weir.wav', { seed: 1 });
   await app.put('effects/client/loom.wav', { seed: 2 });
@@ -16,7 +16,7 @@ beforeAll(async () => {
   effects = idOf(await app.call('listCollections'), 'Effects');
   music = idOf(await app.call('makeCollection', { body: { name: '  Music ' } }), 'Music');
 });
-afterAll(() => app.close());
+afterEach(() => app.close());
 
 const idOf = (list: Collection[], name: string): number => list.find((each) => each.name === name)?.id ?? 0;
 const named = async (name: string) => (await app.call('listCollections')).find((each) => each.name === name);
@@ -33,6 +33,11 @@ async function intakeInto(name: string, collectionId?: number): Promise<number> 
   return batch.id;
 }
 
+async function readBoth(): Promise<void> {
+  await intakeInto('effects');
+  await intakeInto('music', music);
+}
+
 describe('a collection', () => {
   it('has a name of its own', async () => {
     expect((await app.send('makeCollection', { body: { name: 'music' } })).status).toBe(409);
@@ -42,8 +47,7 @@ describe('a collection', () => {
   });
 
   it('holds the sounds of its folders, searched apart or together', async () => {
-    await intakeInto('effects');
-    await intakeInto('music', music);
+    await readBoth();
     expect(await inCatalogue()).toEqual(['loom.wav', 'waltz.wav', 'weir.wav']);
     expect(await inCatalogue(`${music}`)).toEqual(['waltz.wav']);
     expect(await inCatalogue(`${effects},${music}`)).toHaveLength(3);
@@ -55,6 +59,7 @@ describe('a collection', () => {
   });
 
   it('takes a folder in a folder with what is known of it, and gives it back', async () => {
+    await readBoth();
     const client = idOf(await app.call('makeCollection', { body: { name: 'Client' } }), 'Client');
     await intakeInto('effects/client', client);
     expect(await inCatalogue(`${client}`)).toEqual(['loom.wav']);
@@ -72,6 +77,7 @@ describe('a collection', () => {
   });
 
   it('that is retired is listed only when it is asked for, and takes no folder', async () => {
+    await readBoth();
     expect((await update(music, { retired: true })).status).toBe(200);
     expect(await inCatalogue()).toEqual(['loom.wav', 'weir.wav']);
     expect(await inCatalogue(`${music}`)).toEqual(['waltz.wav']);
@@ -91,6 +97,7 @@ describe('a collection', () => {
   });
 
   it('is merged into another with its folders and people, and the last one stays', async () => {
+    await readBoth();
     const roles = [{ collectionId: music, role: 'editor' }];
     await app.call('changeAccount', { params: { id: 2 }, body: { roles } });
     const waltz = (await app.call('listCatalogue', { query: { collection: `${music}` } })).rows[0];
@@ -114,6 +121,7 @@ describe('a collection', () => {
   });
 
   it('names its sounds after its own pattern', async () => {
+    await readBoth();
     const wrong = await update(effects, { pattern: { kind: 'free', template: '{fxName} {pitch}' } });
     expect([wrong.status, wrong.body]).toMatchObject([422, { code: 'PATTERN_INVALID' }]);
     expect(
@@ -132,6 +140,7 @@ describe('a collection', () => {
 
 describe('a folder that is read now and then', () => {
   it('is read when its time has come, once', async () => {
+    await readBoth();
     const id = (await folder('effects'))?.id;
     await app.call('updateReadFolder', { params: { id }, body: { rereadMinutes: 60 } });
     expect(await readAgainWhatIsDue(app.context)).toBe(0);

@@ -239,6 +239,7 @@ describe('a lost file', () => {
     // The first is held by another drive; of the second, only a file of the same name and shape is there.
     await app.put(`shelf ${count}/elsewhere.wav`, { seed: count * 10 + 1 });
     await app.put(`shelf ${count}/quarrel.wav`, { seed: count * 10 + 7 });
+    await addDrive(app.context, on(`shelf ${count}`));
     const { batchId: shelf } = await app.intake(`shelf ${count}`);
     await remove('one.wav', 'quarrel.wav');
     const lost = await lostHere();
@@ -292,6 +293,7 @@ describe('a folder of a drive that stands elsewhere now', () => {
     const before = await places();
     // The geese went to another drive; one file stayed behind, one is another file there.
     await mkdir(on(`elsewhere ${count}`));
+    await addDrive(app.context, on(`elsewhere ${count}`));
     await rename(on(`${disk}/geese`), on(`elsewhere ${count}/birds`));
     await unlink(path.join(on(`elsewhere ${count}`), 'birds', 'two.wav'));
     await app.put(`elsewhere ${count}/birds/four.wav`, { bytes: new Uint8Array(100) });

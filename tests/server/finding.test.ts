@@ -154,6 +154,8 @@ describe('marks', () => {
 
   it('hold favourites, tags and a note, and leave the record and its files alone', async () => {
     const selection = copiesOf('geese.wav');
+    const rowNow = async () => (await app.call('listCatalogue', { query: { q: 'geese ' } })).rows[0];
+    const before = await rowNow();
     await app.call('markSounds', {
       body: { selection, favourite: true, addTags: [' Reel3 ', 'weir'], note: 'for the opening' },
     });
@@ -161,9 +163,9 @@ describe('marks', () => {
     expect(await names({ q: 'is:favourite' })).toEqual(['geese.wav']);
     expect(await names({ q: 'is:favourite' }, 2)).toEqual([]);
     expect(await names({ q: 'is:loved tag:reel3' })).toEqual(['geese.wav']);
-    const [row] = (await app.call('listCatalogue', { query: { q: 'geese ' } })).rows;
+    const row = await rowNow();
     expect(row?.marks).toMatchObject([{ favourite: true, tags: ['reel3'], note: 'for the opening', rating: null }]);
-    expect(row).toMatchObject({ revision: 1, state: 'inStep' });
+    expect([row?.revision, row?.state]).toEqual([before?.revision, before?.state]);
   });
 
   it('need something to be given to', async () =>
@@ -174,18 +176,18 @@ describe('marks', () => {
 
 describe('saved searches', () => {
   it('count what they find, tell what arrived since, and are shared or not', async () => {
-    const query = { q: 'gate' };
-    const [kept] = await app.call('saveSearch', { body: { name: 'Gates', query, shared: true } });
-    expect(kept).toMatchObject({ name: 'Gates', count: 3, arrived: 0, own: true });
+    const query = { q: 'narrowboat' };
+    const [kept] = await app.call('saveSearch', { body: { name: 'Boats', query, shared: true } });
+    expect(kept).toMatchObject({ name: 'Boats', count: 1, arrived: 0, own: true });
     await app.call('saveSearch', { body: { name: 'Only mine', query: { q: 'rain' } } });
-    await app.put('mill/sluice_gate.wav', { seed: 50, tags: { info: { INAM: 'Sluice gate' } } });
-    const { batchId } = await app.intake();
+    await app.put('boatyard/moored.wav', { seed: 50, tags: { info: { INAM: 'Narrowboat is moored' } } });
+    const { batchId } = await app.intake('boatyard');
     await app.call('fileBatch', { params: { id: batchId } });
-    expect((await app.call('listSavedSearches'))[0]).toMatchObject({ count: 4, arrived: 1 });
+    expect((await app.call('listSavedSearches'))[0]).toMatchObject({ count: 2, arrived: 1 });
     const others = await app.call('listSavedSearches', { person: 2 });
-    expect(others).toMatchObject([{ name: 'Gates', own: false }]);
+    expect(others).toMatchObject([{ name: 'Boats', own: false }]);
     expect((await app.call('visitSavedSearch', { params: { id: kept?.id } }))[0]).toMatchObject({
-      count: 4,
+      count: 2,
       arrived: 0,
     });
     expect((await app.send('removeSavedSearch', { params: { id: kept?.id }, person: 2 })).status).toBe(404);
@@ -228,7 +230,7 @@ describe('exports', () => {
       ['tsv', '\t'],
     ] as const) {
       const rows: Record<string, string>[] = parse(await exported(format), { columns: true, bom: true, delimiter });
-      expect(rows).toHaveLength(7);
+      expect(rows).toHaveLength(SOUNDS.length);
       expect(rows.find(({ path }) => path === 'mill/geese.wav')).toEqual({
         path: 'mill/geese.wav',
         fxName: 'Geese on the weir',
@@ -282,7 +284,7 @@ describe('exports', () => {
     await book.xlsx.load((await exported('xlsx')) as unknown as ArrayBuffer);
     const sheet = book.worksheets[0];
     expect(sheet?.getRow(1).values).toEqual([undefined, ...columns]);
-    expect(sheet?.rowCount).toBe(8);
+    expect(sheet?.rowCount).toBe(1 + SOUNDS.length);
     const texts = sheet?.getColumn(3).values ?? [];
     expect(texts).toContain('=1+1');
   });
@@ -318,7 +320,8 @@ describe('a table that is brought back', () => {
   const bring = (body: Buffer | string, query: Record<string, string>) =>
     app.http.post('/api/import').query(query).type('application/octet-stream').send(body);
   async function exportedAs(format: string, columns: string[]): Promise<Buffer> {
-    const request = JSON.stringify({ selection: { kind: 'catalogue', filter: {} }, format, columns });
+    const selection = { kind: 'catalogue', filter: { q: 'path:mill ' } };
+    const request = JSON.stringify({ selection, format, columns });
     const answer = await app.http.post('/api/export').type('form').send({ request }).buffer(true).parse(bytesOf);
     return answer.body as Buffer;
   }
@@ -335,9 +338,9 @@ describe('a table that is brought back', () => {
       'rating',
     ]);
     expect((await bring(bytes, { format })).body).toMatchObject({
-      rows: 7,
+      rows: SOUNDS.length,
       changed: 0,
-      unchanged: 7,
+      unchanged: SOUNDS.length,
       problems: 0,
       unknown: [],
     });
@@ -350,7 +353,7 @@ describe('a table that is brought back', () => {
       .replace('Rain on the kiln roof', 'Rain on the roof');
     const query = { format: 'csv' };
     const told = (await bring(edited, query)).body as ImportResult;
-    expect(told).toMatchObject({ changed: 2, unchanged: 5, applied: false });
+    expect(told).toMatchObject({ changed: 2, unchanged: SOUNDS.length - 2, applied: false });
     expect(told.examples.find(({ name }) => name === 'geese.wav')?.changes).toEqual([
       { field: 'fxName', before: 'Geese on the weir', after: 'Geese by the weir' },
       { field: 'keywords', before: '', after: 'geese, water' },
@@ -370,8 +373,8 @@ describe('a table that is brought back', () => {
     expect(kept.every(({ fullDigest }) => (fullDigest ?? '') !== '')).toBe(true);
     await app.context.db.update(sounds).set({ fullDigest: null });
     expect((await bring(bytes, { format: 'csv' })).body).toMatchObject({
-      rows: 7,
-      unchanged: 7,
+      rows: SOUNDS.length,
+      unchanged: SOUNDS.length,
       problems: 0,
       unknown: [],
     });
@@ -438,6 +441,7 @@ describe('search rows', () => {
     });
     expect(await names({ q: 'gandola ' })).toEqual(['truck.wav']);
     expect(await names({ q: `library:="${long.trim()}"` })).toEqual(['truck.wav']);
+    await app.call('undoLast');
   });
 });
 

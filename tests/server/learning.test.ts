@@ -1,11 +1,11 @@
-import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import type { SoundRow } from '@flagstone/contract/record';
 import { TestApplication } from './test-application.ts';
 
 let app: TestApplication;
 let rows: SoundRow[] = [];
 let batchId = 0;
-beforeAll(async () => {
+beforeEach(async () => {
   app = await TestApplication.open();
   const names = [
     'xqa/plonker one',
@@ -19,7 +19,7 @@ beforeAll(async () => {
   ({ batchId } = await app.intake());
   ({ rows } = await app.call('listBatchRows', { params: { id: batchId } }));
 });
-afterAll(() => app.close());
+afterEach(() => app.close());
 
 const idOf = (name: string): number => rows.find((row) => row.name === `${name}.wav`)?.copyId ?? 0;
 const decide = (catId: string, ...names: string[]) =>
@@ -43,6 +43,7 @@ describe('suggestions learn from decisions', () => {
   });
 
   it('follow a correction, and forget what was taken back', async () => {
+    await decide('CERMBrk', 'plonker one', 'plonker two');
     const before = await learned();
     await decide('WOODHndl', 'plonker one');
     const words = (await learned()).filter(({ word }) => word === 'plonker');
@@ -58,6 +59,7 @@ describe('suggestions learn from decisions', () => {
   });
 
   it('do not learn from what they filled in themselves, nor lose by its undoing', async () => {
+    await decide('CERMBrk', 'plonker one', 'plonker two');
     const before = await learned();
     await app.call('acceptSuggestions', { body: { selection: { kind: 'batch', batchId }, minimumScore: 0 } });
     expect(await learned()).toEqual(before);
@@ -66,6 +68,7 @@ describe('suggestions learn from decisions', () => {
   });
 
   it('can be made to forget a word, or all', async () => {
+    await decide('CERMBrk', 'plonker one', 'plonker two');
     await app.call('forgetLearned', { params: { id: 1 }, body: { word: 'plonker' } });
     expect((await learned()).some(({ word }) => word === 'plonker')).toBe(false);
     expect((await learned()).length).toBeGreaterThan(0);

@@ -401,6 +401,10 @@ describe('people', () => {
   });
 
   it('stand in the audit log with what they did, which the application cannot change', async () => {
+    const { account, name, id, headers } = await personWith(PASSWORD);
+    await signIn('nobody-at-all', 'not the one');
+    await send('POST', '/sign-out', {}, headers);
+    await send('PATCH', `/accounts/${id}`, { hasLeft: true }, signedInAs(1));
     const { rows } = await app.context.db.execute<{
       what: string;
       person_name: string;
@@ -409,11 +413,15 @@ describe('people', () => {
     }>(sql`select what, person_name, about, refused from audit_log`);
     expect(rows).toEqual(
       expect.arrayContaining([
-        { what: 'signs in', person_name: '', about: 'nobody-here', refused: true },
-        expect.objectContaining({ what: 'adds a person', person_name: 'Orla Venn', about: 'Fenna Holt (fenna)' }),
-        expect.objectContaining({ what: 'chooses a password', about: 'fenna' }),
-        expect.objectContaining({ what: 'has a person leave', person_name: 'Orla Venn' }),
-        expect.objectContaining({ what: 'signs out' }),
+        { what: 'signs in', person_name: '', about: 'nobody-at-all', refused: true },
+        expect.objectContaining({
+          what: 'adds a person',
+          person_name: 'Orla Venn',
+          about: expect.stringContaining(`${name} (${account})`),
+        }),
+        expect.objectContaining({ what: 'chooses a password', about: account }),
+        expect.objectContaining({ what: 'signs out', person_name: name }),
+        expect.objectContaining({ what: 'has a person leave', person_name: 'Orla Venn', about: name }),
       ]),
     );
     for (const statement of [sql`update audit_log set about = ''`, sql`delete from audit_log`, sql`truncate audit_log`])

@@ -1,8 +1,9 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import type { Statistics } from '@flagstone/contract/statistics';
 import { TestApplication, toneBytes } from './test-application.ts';
 
 let app: TestApplication;
-let batchId = 0;
+let before: Statistics;
 beforeAll(async () => {
   app = await TestApplication.open();
   for (const [name, seed] of [
@@ -11,8 +12,12 @@ beforeAll(async () => {
     ['rusty latch.wav', 3],
   ] as const)
     await app.put(`shelf/${name}`, { bytes: toneBytes(seed) });
-  ({ batchId } = await app.intake('shelf'));
+  const { batchId } = await app.intake('shelf');
   await app.measured();
+  before = await app.call('getStatistics');
+  await app.call('fileBatch', { params: { id: batchId } });
+  // Numbers are kept for ten times as long as they took to count.
+  await app.restart();
 });
 afterAll(() => app.close());
 
@@ -20,16 +25,12 @@ const names = async (query: Record<string, string>): Promise<string[]> =>
   (await app.call('listCatalogue', { query })).rows.map((row) => row.name);
 
 describe('the catalogue in numbers', () => {
-  it('is empty before anything is filed', async () => {
-    const before = await app.call('getStatistics');
+  it('is empty before anything is filed', () => {
     expect(before).toMatchObject({ filed: 0, measured: 0, categories: [], growth: [] });
     expect(before.lengths.every((band) => band.count === 0)).toBe(true);
   });
 
   it('counts categories, fields, lengths, loudness and growth of what is filed', async () => {
-    await app.call('fileBatch', { params: { id: batchId } });
-    // Numbers are kept for ten times as long as they took to count.
-    await app.restart();
     const numbers = await app.call('getStatistics');
     expect(numbers).toMatchObject({ filed: 3, measured: 3 });
     expect(numbers.categories).toEqual([

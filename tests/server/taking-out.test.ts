@@ -229,12 +229,16 @@ describe('a ZIP file', () => {
 describe('copying out to a folder', () => {
   const copyTo = async (folder: string, tree = false) =>
     app.ended(await app.call('copyOutToFolder', { body: { what: everything, tree, folder } }));
+  const made = async (name: string): Promise<string> => {
+    const folder = path.join(app.drive, name);
+    await mkdir(folder);
+    return folder;
+  };
   const usesOf = async (name: string) =>
     (await app.call('listCatalogue')).rows.find((row) => row.name === name)?.uses ?? 0;
 
   it('copies byte for byte, leaves nothing else there, and counts as use', async () => {
-    const folder = path.join(app.drive, 'out');
-    await mkdir(folder);
+    const folder = await made('out');
     const before = await usesOf('kiln door.wav');
     expect(await copyTo(folder)).toMatchObject({ state: 'done', done: 4, failed: 0, total: 4 });
     expect(await readdir(folder)).toHaveLength(4);
@@ -243,8 +247,7 @@ describe('copying out to a folder', () => {
   });
 
   it('gives each file the rights that its folder gives to others, not those of a secret', async () => {
-    const folder = path.join(app.drive, 'shared');
-    await mkdir(folder);
+    const folder = await made('shared');
     await chmod(folder, 0o2775);
     expect(await copyTo(folder)).toMatchObject({ done: 4, failed: 0 });
     const { uid, gid } = await stat(folder);
@@ -256,11 +259,10 @@ describe('copying out to a folder', () => {
 
   it('is refused before it begins when the folder has not so much room', async () => {
     const { db } = app.context;
+    const folder = await made('full');
     const kept = await db.select({ id: copies.id, sizeBytes: copies.sizeBytes }).from(copies);
     await db.update(copies).set({ sizeBytes: 9e15 / kept.length });
-    const full = await app.send('copyOutToFolder', {
-      body: { what: everything, tree: false, folder: path.join(app.drive, 'out') },
-    });
+    const full = await app.send('copyOutToFolder', { body: { what: everything, tree: false, folder } });
     expect([full.status, full.body]).toMatchObject([
       507,
       { code: 'DISK_FULL', message: expect.stringMatching(/has .* GB free; the files have .* GB/) },
@@ -269,17 +271,18 @@ describe('copying out to a folder', () => {
   });
 
   it('goes on where it was: what stands there already is left, and counts no second time', async () => {
+    const folder = await made('gone on');
+    await copyTo(folder);
     const before = await usesOf('kiln door.wav');
-    await rm(path.join(app.drive, 'out/clay wheel.wav'));
-    expect(await copyTo(path.join(app.drive, 'out'))).toMatchObject({ done: 4, failed: 0, result: { same: 3 } });
-    expect(await readdir(path.join(app.drive, 'out'))).toHaveLength(4);
+    await rm(path.join(folder, 'clay wheel.wav'));
+    expect(await copyTo(folder)).toMatchObject({ done: 4, failed: 0, result: { same: 3 } });
+    expect(await readdir(folder)).toHaveLength(4);
     expect(await usesOf('kiln door.wav')).toBe(before);
   });
 
   it('never replaces another file, says so, and copies the rest', async () => {
-    const folder = path.join(app.drive, 'out');
+    const folder = await made('taken');
     await writeFile(path.join(folder, 'kiln door.wav'), 'somebody’s notes');
-    await rm(path.join(folder, 'clay wheel.wav'));
     const job = await copyTo(folder);
     expect(job).toMatchObject({ state: 'done', done: 3, failed: 1 });
     expect(job.failures).toMatchObject([{ code: 'NAME_TAKEN', count: 1 }]);
@@ -290,8 +293,7 @@ describe('copying out to a folder', () => {
   it('writes nowhere but below the roots, not through a link either', async () => {
     const outside = await app.send('copyOutToFolder', { body: { what: everything, tree: false, folder: scratch } });
     expect(outside.status).toBe(403);
-    const folder = path.join(app.drive, 'linked');
-    await mkdir(folder);
+    const folder = await made('linked');
     const [{ driveName } = { driveName: '' }] = (await app.call('listCatalogue')).rows;
     await symlink(scratch, path.join(folder, driveName));
     const job = await copyTo(folder, true);

@@ -102,14 +102,7 @@ export async function writeChunk(
   const { good, same, faults, known } = chunk;
   const { files: readFiles, newRecords } = await soundsByDigest(app, tx, good, chunk.personId);
   const soundIds = [...new Set(readFiles.map((file) => file.soundId))];
-  const earlierIds = readFiles.flatMap((file) => known.get(pathOf(file))?.id ?? []);
-  const earlierRows =
-    earlierIds.length === 0
-      ? []
-      : await tx
-          .select()
-          .from(copies)
-          .where(sql`${copies.id} = any(${idList(earlierIds)})`);
+  const earlierRows = await copiesAt(tx, target.driveId, readFiles);
   // A file that holds another sound now leaves that of before with one copy less.
   const touchedIds = [...new Set([...soundIds, ...earlierRows.map(({ soundId }) => soundId)])];
   await lockRecords(tx, touchedIds);
@@ -161,6 +154,19 @@ export async function writeChunk(
       on conflict (batch_id, copy_id) do update set found = excluded.found, scan_id = excluded.scan_id
       where (batch_items.found, batch_items.scan_id) is distinct from (excluded.found, excluded.scan_id)`);
   await writeFaults(tx, target, [...good, ...same], faults);
+}
+
+/** The copies that stand at the places of files, also those that are gone: asked for here, since another process may have changed them after `known` was read. */
+async function copiesAt(tx: Transaction, driveId: string, files: readonly ReadFile[]): Promise<CopyRow[]> {
+  if (files.length === 0) return [];
+  const folders = [...new Set(files.map(({ folder }) => folder))];
+  const names = [...new Set(files.map(({ name }) => name))];
+  const rows = await tx
+    .select()
+    .from(copies)
+    .where(and(eq(copies.driveId, driveId), inArray(copies.folder, folders), inArray(copies.name, names)));
+  const places = new Set(files.map(pathOf));
+  return rows.filter((row) => places.has(pathOf(row)));
 }
 
 /** The sound of each file by its audio digest; sounds that are new get a record made from this file. */
