@@ -10,7 +10,7 @@ import { z } from 'zod';
 import { changeSchema } from './changes.ts';
 import { as, endpoint, idParams } from './endpoint.ts';
 import { soundMarkSchema } from './marks.ts';
-import { proposalSchema } from './review.ts';
+import { proposalSchema } from './proposal.ts';
 import { selectionSchema } from './selection.ts';
 
 const MAX_TEXT = 20_000;

@@ -1,19 +1,7 @@
-import { FIELD_NAMES } from '@flagstone/core/record/fields';
 import { z } from 'zod';
 import { as, endpoint } from './endpoint.ts';
-
-/** A field of a record as an assistant would have it, until a librarian decides. */
-export const proposalSchema = z.object({
-  id: z.number(),
-  personId: z.number(),
-  person: z.string(),
-  field: z.enum(FIELD_NAMES),
-  /** What the record said when it was proposed. */
-  before: z.unknown(),
-  value: z.unknown(),
-  at: z.string(),
-});
-export type Proposal = z.infer<typeof proposalSchema>;
+import { proposalSchema } from './proposal.ts';
+import { asOfSchema, editConflictSchema } from './record.ts';
 
 export const DECISIONS = ['accepted', 'returned'] as const;
 
@@ -78,11 +66,19 @@ export const reviewEndpoints = {
   /** Accepted proposals become a change of their records, as one; returned ones go back with the remark. Those that are decided already stay as they are. */
   decideProposals: endpoint('POST', '/review/decide', {
     needs: as('librarian', 'proposals'),
-    body: z.strictObject({ ids, decision: z.enum(DECISIONS), remark: z.string().trim().max(2000).default('') }),
+    /** `asOf`: what the records said to whoever decides, as for every edit. */
+    body: z.strictObject({
+      ids,
+      decision: z.enum(DECISIONS),
+      remark: z.string().trim().max(2000).default(''),
+      asOf: asOfSchema.optional(),
+    }),
     response: z.object({
       decided: z.number(),
       /** Decided or taken back already. */
       gone: z.number(),
+      /** What somebody else made of the fields of accepted proposals since: these wait on, with all that was accepted of the same sound. */
+      conflicts: z.array(editConflictSchema),
     }),
   }),
   /** Takes back proposals of one's own that still wait, or puts returned ones away. */

@@ -1,4 +1,4 @@
-import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { afterAll, afterEach, beforeAll, describe, expect, it } from '@jest/globals';
 import { copyState } from '@flagstone/core/record/copy-states';
 import pg from 'pg';
 import { connect } from '@flagstone/server/db/connect';
@@ -14,6 +14,12 @@ beforeAll(async () => {
   await owner.connect();
 });
 afterAll(() => owner.end());
+/** Trials leave nothing. */
+afterEach(() =>
+  owner.query(`
+    drop function if exists flagstone_trial(); drop table if exists a_table_to_come cascade;
+    delete from drizzle.applied_functions where name in ('flagstone_trial', 'flagstone_later')`),
+);
 
 async function ofDatabase<Row extends pg.QueryResultRow>(columns: string, condition = 'true'): Promise<Row[]> {
   const { rows } = await owner.query<Row>(`

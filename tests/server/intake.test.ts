@@ -255,8 +255,9 @@ describe('bad input in a folder', () => {
     ['a path outside the roots', '/etc', 403, 'PATH_OUTSIDE_ROOTS'],
     ['a path that climbs', '../../etc', 403, 'PATH_OUTSIDE_ROOTS'],
     ['a path that does not exist', 'nowhere', 404, 'PATH_NOT_FOUND'],
-    ['a file', 'a/plain tone.wav', 422, 'PATH_NOT_A_FOLDER'],
+    ['a file', 'refused/tone.wav', 422, 'PATH_NOT_A_FOLDER'],
   ])('refuses %s', async (_, given, status, code) => {
+    await app.put('refused/tone.wav');
     const answer = await app.send('startIntake', {
       body: { path: path.isAbsolute(given) ? given : `${app.drive}/${given}` },
     });

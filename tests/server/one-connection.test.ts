@@ -49,7 +49,7 @@ describe('fifty changes in flight at once', () => {
     );
     expect((await Promise.all(edits)).map(({ status }) => status)).toEqual(edits.map(() => 200));
     const { rows } = await app.call('listBatchRows', { params: { id: batchId } });
-    for (const { record } of rows) expect(record.keywords).toHaveLength(50);
+    for (const { record } of rows) expect(record.keywords.filter((word) => word.startsWith('word '))).toHaveLength(50);
   });
 
   it('are made whatever kind they are: edits, suggestions, recipes, plans and undoing', async () => {

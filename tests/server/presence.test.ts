@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { get } from 'node:http';
-import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { afterAll, afterEach, beforeAll, describe, expect, it } from '@jest/globals';
 import type { LiveEvent } from '@flagstone/contract/jobs';
 import type { Presence } from '@flagstone/contract/presence';
 import { openApplication, type Application } from '@flagstone/server/application';
@@ -31,6 +31,13 @@ afterAll(async () => {
   await app.close();
 });
 
+/** The pages that a test opened are closed with it, and it is over when nobody is here any more. */
+const closers: (() => void)[] = [];
+afterEach(async () => {
+  for (const close of closers.splice(0)) close();
+  while ((await listed(0)).length > 0) await new Promise(setImmediate);
+});
+
 const addressOf = (which: 0 | 1): string => servers[which]?.address ?? '';
 const json = { 'Content-Type': 'application/json' };
 const listed = async (which: 0 | 1, headers = signedInAs(1)): Promise<Presence[]> =>
@@ -51,6 +58,7 @@ async function openPage(which: 0 | 1, headers: Record<string, string>, page = ra
       headers: { ...headers, ...json },
       body: JSON.stringify({ page, ...where }),
     });
+  closers.push(() => closing.abort());
   return { page, at, close: () => closing.abort() };
 }
 
@@ -130,7 +138,6 @@ describe('who is here', () => {
     );
     expect(await listed(0, listener.headers)).toEqual([{ page: page.page, personId: 1, batchId: null, soundId: null }]);
     expect(await listed(0)).toMatchObject([{ batchId: foreign.batch, soundId: foreign.sound }]);
-    page.close();
   });
 
   it('is nobody whose page closed while its stream was opened', async () => {
@@ -158,7 +165,6 @@ describe('who is here', () => {
       batchId: null,
       soundId: null,
     });
-    page.close();
   });
 });
 

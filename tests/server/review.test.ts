@@ -107,14 +107,14 @@ describe('what an assistant changes where the collection asks for review', () =>
     await edit(ines, [0], { set: { fxName: 'Lock gate creaks', notes: 'slow' } });
     const [name, notes] = (await queue()).proposals;
     const { revision } = await row(0);
-    expect(await decide('accepted', [name!.id, notes!.id])).toEqual({ decided: 2, gone: 0 });
+    expect(await decide('accepted', [name!.id, notes!.id])).toEqual({ decided: 2, gone: 0, conflicts: [] });
     const after = await row(0);
     expect(after.record).toMatchObject({ fxName: 'Lock gate creaks', notes: 'slow' });
     expect([after.revision, after.proposals]).toEqual([revision + 1, []]);
     const { revisions } = await app.call('getSound', { params: { id: after.soundId } });
     expect(revisions[0]).toMatchObject({ person: 'Orla Venn', summary: 'Accepted from Ines Talbot: FXName, Notes' });
     // Twice, by two librarians with the same page: nothing is decided again.
-    expect(await decide('returned', [name!.id])).toEqual({ decided: 0, gone: 1 });
+    expect(await decide('returned', [name!.id])).toEqual({ decided: 0, gone: 1, conflicts: [] });
     await app.call('undoLast', { body: {} });
     expect((await recordOf(0)).notes).toBe('');
   });
@@ -234,9 +234,51 @@ describe('who decides', () => {
     expect((await ask(elsewhere, 'post', '/review/decide', { ids, decision: 'accepted' })).body).toEqual({
       decided: 0,
       gone: 2,
+      conflicts: [],
     });
     expect((await ask(piet, 'post', '/review/withdraw', { ids: [ids[0]!] })).status).toBe(404);
     expect((await queue()).proposals).toHaveLength(2);
+  });
+
+  it('is told what a colleague made of a field since they looked, and overwrites it only once they know', async () => {
+    await edit(ines, [0, 1], { set: { notes: 'of Ines', library: 'Mill' }, addKeywords: ['gate'] });
+    const { proposals } = await queue();
+    const ids = proposals.map(({ id }) => id);
+    const asOf = { revisions: proposals.map(({ soundId, revision }) => ({ soundId, revision })) };
+    await app.call('editRecords', {
+      body: { selection: { kind: 'copies', copyIds: [copyIds[0]] }, edit: { set: { notes: 'of Tobias' } } },
+      person: 2,
+    });
+    // Keywords of both go together, so this one is no obstacle.
+    await app.call('editRecords', {
+      body: { selection: { kind: 'copies', copyIds: [copyIds[1]] }, edit: { addKeywords: ['oak'] } },
+      person: 2,
+    });
+    const body = { ids, decision: 'accepted' as const, asOf };
+    const first = await app.call('decideProposals', { body });
+    expect(first).toMatchObject({
+      decided: 3,
+      gone: 0,
+      conflicts: [{ field: 'notes', theirs: 'of Tobias', mine: 'of Ines', person: 'Tobias Reed' }],
+    });
+    expect(await recordOf(0)).toMatchObject({ notes: 'of Tobias', library: '' });
+    expect(await recordOf(1)).toMatchObject({ notes: 'of Ines', library: 'Mill', keywords: ['oak', 'gate'] });
+    // What was accepted of the same sound waits with it, and the queue says what it is about now.
+    const left = (await queue()).proposals;
+    expect(left.map(({ field, now }) => [field, now])).toEqual(
+      expect.arrayContaining([
+        ['notes', 'of Tobias'],
+        ['library', ''],
+        ['keywords', []],
+      ]),
+    );
+    const again = { revisions: left.map(({ soundId, revision }) => ({ soundId, revision })) };
+    expect(await app.call('decideProposals', { body: { ...body, asOf: again } })).toEqual({
+      decided: 3,
+      gone: 3,
+      conflicts: [],
+    });
+    expect((await recordOf(0)).notes).toBe('of Ines');
   });
 
   it('decides once, when two do at the same moment', async () => {

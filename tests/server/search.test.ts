@@ -169,5 +169,6 @@ describe('the search line', () => {
     const { changed } = await app.call('editRecords', { body: { selection: { kind: 'catalogue', filter }, edit } });
     expect(changed).toBe(2);
     expect(await found('notes:quiet')).toEqual(['Drain', 'Geese']);
+    await app.call('undoLast');
   });
 });

@@ -1,11 +1,11 @@
-import { afterAll, beforeAll, beforeEach, describe, expect, it } from '@jest/globals';
+import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import { TestApplication } from './test-application.ts';
 
 let app: TestApplication;
 let batchId = 0;
 let copyIds: number[] = [];
 let soundIds: number[] = [];
-beforeAll(async () => {
+beforeEach(async () => {
   app = await TestApplication.open();
   for (const [seed, name] of ['lock gate', 'kiln door', 'loom'].entries()) await app.put(`mill/${name}.wav`, { seed });
   batchId = (await app.intake('mill')).batchId;
@@ -14,7 +14,7 @@ beforeAll(async () => {
   copyIds = rows.map((row) => row.copyId);
   soundIds = rows.map((row) => row.soundId);
 });
-afterAll(() => app.close());
+afterEach(() => app.close());
 
 const rowsOf = () => app.call('listBatchRows', { params: { id: batchId } });
 const selection = () => ({ kind: 'copies' as const, copyIds });

@@ -16,6 +16,8 @@ const GONE_CLASS = '08';
 /** What pg and its pool say without a code. */
 const GONE_WORDS =
   /connection terminated|timeout exceeded when trying to connect|client has encountered a connection error|not queryable/i;
+/** A database that lets nobody in says so with a code that stands for other things too: object not in prerequisite state. */
+const CLOSED = { code: '55000', words: /not currently accepting connections/i };
 /** Values that a column cannot hold: a number that is too large, a text with NUL, a malformed id. */
 const BAD_VALUES = new Set(['22003', '22021', '22P02', '22P05', '22008', '22007']);
 
@@ -32,7 +34,8 @@ export function isDatabaseGone(error: unknown): boolean {
   return chainOf(error).some(
     ({ code, message }) =>
       (typeof code === 'string' && (GONE.has(code) || code.startsWith(GONE_CLASS))) ||
-      (code === undefined && typeof message === 'string' && GONE_WORDS.test(message)),
+      (code === undefined && typeof message === 'string' && GONE_WORDS.test(message)) ||
+      (code === CLOSED.code && typeof message === 'string' && CLOSED.words.test(message)),
   );
 }
 

@@ -1,6 +1,7 @@
 import { AppError } from '@flagstone/core/errors';
 import { applyEdit, type RecordEdit } from '@flagstone/core/record/edit';
 import { fieldLabel, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
+import type { AsOf, EditConflict } from '@flagstone/contract/record';
 import type { Proposer, QueuedProposal, ReturnedProposal } from '@flagstone/contract/review';
 import { and, inArray, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
@@ -94,18 +95,22 @@ interface Decision {
   ids: readonly number[];
   decision: 'accepted' | 'returned';
   remark: string;
+  asOf?: AsOf | undefined;
 }
 
+type ProposalRow = typeof proposals.$inferSelect;
+
 /**
- * Accepts proposals of sounds in some collections, as one change of their records, or returns them. Those of a category are decided together. What was decided or taken back meanwhile stays so, and is counted.
+ * Accepts proposals of sounds in some collections, as one change of their records, or returns them. Those of a category are decided together. What was decided or taken
+ * back meanwhile stays so, and is counted; what somebody else changed in the same field is told, and waits on.
  */
 export async function decideProposals(
   app: AppContext,
   personId: number,
-  { ids, decision, remark }: Decision,
+  { ids, decision, remark, asOf }: Decision,
   sight: Sight,
-): Promise<{ decided: number; gone: number }> {
-  const settle = async (db: Queryable): Promise<(typeof proposals.$inferSelect)[]> => {
+): Promise<{ decided: number; gone: number; conflicts: EditConflict[] }> {
+  const settle = async (db: Queryable): Promise<ProposalRow[]> => {
     const wanted = await db
       .select()
       .from(proposals)
@@ -129,13 +134,17 @@ export async function decideProposals(
         );
     return wanted;
   };
-  const decided =
-    decision === 'accepted' ? await accept(app, personId, ids, sight, settle) : await app.db.transaction(settle);
+  const { decided, conflicts } =
+    decision === 'accepted'
+      ? await accept(app, { personId, ids, sight, asOf }, settle)
+      : { decided: await app.db.transaction(settle), conflicts: [] };
+  const leftOut = new Set(conflicts.map(({ soundId }) => soundId));
   const asked = new Set(ids);
-  const met = decided.filter(({ id }) => asked.has(id)).length;
+  const met = decided.filter(({ id }) => asked.has(id));
+  const settled = met.filter(({ soundId }) => !leftOut.has(soundId));
   if (decided.length > 0)
     await app.live.publish(app.db, { type: 'records', soundIds: [...new Set(decided.map(({ soundId }) => soundId))] });
-  return { decided: met, gone: asked.size - met };
+  return { decided: settled.length, gone: asked.size - met.length, conflicts };
 }
 
 /** The proposals with those for the rest of the category, where one of them is for part of it. */
@@ -153,37 +162,52 @@ async function withCategories(db: Queryable, ids: readonly number[]): Promise<nu
 
 async function accept(
   app: AppContext,
-  personId: number,
-  ids: readonly number[],
-  sight: Sight,
-  settle: (db: Queryable) => Promise<(typeof proposals.$inferSelect)[]>,
-): Promise<(typeof proposals.$inferSelect)[]> {
-  let accepted: (typeof proposals.$inferSelect)[] = [];
+  { personId, ids, sight, asOf }: { personId: number; ids: readonly number[]; sight: Sight; asOf: AsOf | undefined },
+  settle: (db: Queryable) => Promise<ProposalRow[]>,
+): Promise<{ decided: ProposalRow[]; conflicts: EditConflict[] }> {
+  let decided: ProposalRow[] = [];
   const { rows } = await app.db.execute<{ sound_id: number; person: string; fields: FieldName[] }>(sql`
     select p.sound_id, n.name as person, array_agg(p.field) as fields from proposals p join people n on n.id = p.person_id
     where p.id = any(${idList(ids)}) and p.state = 'waiting' and ${soundIsSeen(sight, sql`p.sound_id`)} group by p.sound_id, n.name order by p.sound_id`);
   const people = [...new Set(rows.map(({ person }) => person))].join(', ');
   const labels = [...new Set(rows.flatMap(({ fields }) => fields.map(fieldLabel)))].join(', ');
-  await editEach(
+  const { conflicts } = await editEach(
     app,
     { kind: 'edit', summary: `Accepted from ${people}: ${labels}`.slice(0, 500), personId, learns: true },
     rows.map((row) => row.sound_id),
     async (db) => {
-      accepted = await settle(db);
-      return (record) => applyEdit(record, editOf(record, accepted), app.categories);
+      decided = await settle(db);
+      return {
+        next: (record) => applyEdit(record, editOf(record, decided), app.categories),
+        // Keywords decide nothing: they go together with those of others.
+        fieldsOf: (soundId) =>
+          decided.flatMap((each) => (each.soundId === soundId && each.field !== 'keywords' ? [each.field] : [])),
+        leaveOut: (soundIds) =>
+          waitOn(
+            db,
+            decided.filter(({ soundId }) => soundIds.has(soundId)),
+          ),
+      };
     },
+    asOf,
   );
-  return accepted;
+  return { decided, conflicts };
+}
+
+/** Leaves proposals undecided after all. */
+async function waitOn(db: Queryable, undecided: readonly ProposalRow[]): Promise<void> {
+  const ids = undecided.map(({ id }) => id);
+  await db
+    .update(proposals)
+    .set({ state: 'waiting', decidedBy: null, decidedAt: null, remark: '' })
+    .where(inArray(proposals.id, ids));
 }
 
 /**
  * What was accepted of a record, as an edit like any other: what was proposed may have become wrong meanwhile, as a CatID of another list. Keywords are added and taken
  * away, so that those of others stay.
  */
-function editOf(
-  record: SoundRecord & { soundId: number },
-  accepted: readonly (typeof proposals.$inferSelect)[],
-): RecordEdit {
+function editOf(record: SoundRecord & { soundId: number }, accepted: readonly ProposalRow[]): RecordEdit {
   const set: Partial<SoundRecord> = {};
   for (const { soundId, field, before, value } of accepted) {
     if (soundId !== record.soundId) continue;

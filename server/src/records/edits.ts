@@ -138,16 +138,28 @@ export function editSounds(
   });
 }
 
+/** What some records become, and which of their fields that decides; `leaveOut` is told of those in which somebody else changed the same since. */
+interface PreparedEdits {
+  next: (record: RecordRow) => SoundRecord;
+  fieldsOf: (soundId: number) => readonly FieldName[];
+  leaveOut: (soundIds: ReadonlySet<number>) => Promise<void>;
+}
+
 /** What some records become, as one change; `prepare` is done in its transaction, with their rows locked. */
 export function editEach(
   app: AppContext,
   change: Change,
   soundIds: readonly number[],
-  prepare: (db: Queryable) => Promise<(record: RecordRow) => SoundRecord>,
-): Promise<ChangeResult> {
-  return changeRecords(app, change, undefined, async (apply, { db }) => {
+  prepare: (db: Queryable) => Promise<PreparedEdits>,
+  asOf?: AsOf,
+): Promise<Changed> {
+  let prepared: PreparedEdits | undefined;
+  const knowing = asOf && { asOf, fieldsOf: (soundId: number) => prepared?.fieldsOf(soundId) ?? [] };
+  return changeRecords(app, change, knowing, async (apply, { db }) => {
     await lockRecords(db, soundIds);
-    await apply(soundIds, await prepare(db));
+    prepared = await prepare(db);
+    const conflicts = await apply(soundIds, prepared.next);
+    if (conflicts.length > 0) await prepared.leaveOut(new Set(conflicts.map(({ soundId }) => soundId)));
   });
 }
 
@@ -174,9 +186,10 @@ function describeEdit(edit: RecordEdit): string {
   return labels.join(', ') || 'Nothing';
 }
 
-type Apply = (soundIds: readonly number[], next: (record: RecordRow) => SoundRecord) => Promise<void>;
+/** Returns what was changed by somebody else since, and is left as it is. */
+type Apply = (soundIds: readonly number[], next: (record: RecordRow) => SoundRecord) => Promise<EditConflict[]>;
 
-type Changed = ChangeResult & { conflicts: EditConflict[] };
+export type Changed = ChangeResult & { conflicts: EditConflict[] };
 
 /**
  * Runs a change in one transaction: `work` calls `apply` with ids and what each record becomes; every record that really differs gets a
@@ -209,6 +222,7 @@ async function changeRecords(
       );
       touched.push(...applied.touched);
       conflicts.push(...applied.conflicts);
+      return applied.conflicts;
     };
     await work(apply, { ...app, db: tx });
     proposed = proposing?.soundIds ?? [];
@@ -471,9 +485,9 @@ export async function goBack(
   const then: Partial<SoundRecord> = {};
   for (const { before } of later) Object.assign(then, before);
   const change = { kind: 'edit' as const, summary: `Back to revision ${revision}`, personId, learns: true };
-  const { conflicts: _none, ...result } = await changeRecords(app, change, undefined, (apply) =>
-    apply([soundId], (now) => ({ ...now, ...then })),
-  );
+  const { conflicts: _none, ...result } = await changeRecords(app, change, undefined, async (apply) => {
+    await apply([soundId], (now) => ({ ...now, ...then }));
+  });
   if (result.changeId === null && result.proposed === 0)
     throw new AppError('NOT_UNDOABLE', `The record says what it said with revision ${revision}.`);
   return result;

@@ -3,7 +3,7 @@ import type { Issue } from '@flagstone/core/errors';
 import { FIELD_NAMES, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 import type { SoundMark } from '@flagstone/contract/marks';
 import type { CopyState, SoundRow } from '@flagstone/contract/record';
-import type { Proposal } from '@flagstone/contract/review';
+import type { Proposal } from '@flagstone/contract/proposal';
 import { filterSchema } from '@flagstone/contract/selection';
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';

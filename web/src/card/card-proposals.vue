@@ -1,14 +1,16 @@
 <script setup lang="ts">
-import type { Proposal } from '@flagstone/contract/review';
+import type { SoundRow } from '@flagstone/contract/record';
+import type { Proposal } from '@flagstone/contract/proposal';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { ElButton } from 'element-plus';
 import { ref } from 'vue';
+import { asOfRows } from '../lists/save-edit.ts';
 import { useSession } from '../stores/session.ts';
 import { formatValue } from '../ui/format.ts';
 import { server } from '../ui/server.ts';
 
 /** What others, or oneself, would have a field say: it waits until a librarian decides. */
-const props = defineProps<{ proposals: readonly Proposal[]; mayDecide: boolean }>();
+const props = defineProps<{ row: SoundRow; proposals: readonly Proposal[]; mayDecide: boolean }>();
 const session = useSession();
 const isBusy = ref(false);
 
@@ -18,7 +20,15 @@ async function act(work: () => Promise<unknown>): Promise<void> {
   isBusy.value = false;
 }
 const accept = ({ id }: Proposal): Promise<void> =>
-  act(() => server.call('decideProposals', { body: { ids: [id], decision: 'accepted', remark: '' } }));
+  act(async () => {
+    const asOf = asOfRows([props.row]);
+    const { conflicts } = await server.call('decideProposals', {
+      body: { ids: [id], decision: 'accepted', remark: '', asOf },
+    });
+    const [first] = conflicts;
+    if (first)
+      server.tell(`${first.person} changed it meanwhile`, 'It says so now. Accept it once more to have it so.');
+  });
 const takeBack = ({ id }: Proposal): Promise<void> =>
   act(() => server.call('withdrawProposals', { body: { ids: [id] } }));
 const isOwn = ({ personId }: Proposal): boolean => personId === session.personId;

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { SoundRow } from '@flagstone/contract/record';
-import type { Proposal } from '@flagstone/contract/review';
+import type { Proposal } from '@flagstone/contract/proposal';
 import type { Selection } from '@flagstone/contract/selection';
 import { FIELDS, type FieldDefinition, type FieldName } from '@flagstone/core/record/fields';
 import type { RecordEdit } from '@flagstone/core/record/edit';
@@ -239,7 +239,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
                 @add="(word) => void edit({ addKeywords: [word] })"
                 @remove="(word) => void edit({ removeKeywords: [word] })"
               />
-              <card-proposals v-if="one" :proposals="proposalsFor(field.name)" :may-decide="mayDecide" />
+              <card-proposals v-if="one" :row="one" :proposals="proposalsFor(field.name)" :may-decide="mayDecide" />
               <span v-if="field.name === 'catId' && textOf('category')" class="under soft"
                 >{{ textOf('category') }} / {{ textOf('subCategory') }}</span
               >

@@ -48,7 +48,7 @@ describe('the queue', () => {
   const opened = async (answers: ConstructorParameters<typeof FakeServer>[0] = {}) => {
     const server = new FakeServer({
       listProposals: () => page([proposal(1), proposal(2, { soundId: 2 }), proposal(3, { soundId: 3 })]),
-      decideProposals: ({ body }) => ({ decided: (body as { ids: number[] }).ids.length, gone: 0 }),
+      decideProposals: ({ body }) => ({ decided: (body as { ids: number[] }).ids.length, gone: 0, conflicts: [] }),
       ...answers,
     });
     const queue = useReviewQueue(server);
@@ -66,7 +66,12 @@ describe('the queue', () => {
     expect([ids(queue), queue.current.value?.proposal.id]).toEqual([[1], 1]);
     expect(server.asked.at(-1)).toEqual([
       'decideProposals',
-      { body: { ids: [3], decision: 'returned', remark: 'Which one?' } },
+      {
+        body: {
+          ...{ ids: [3], decision: 'returned', remark: 'Which one?' },
+          asOf: { revisions: [{ soundId: 3, revision: 1 }] },
+        },
+      },
     ]);
     queue.move(5);
     queue.move(-9);
@@ -74,7 +79,7 @@ describe('the queue', () => {
   });
 
   it('says what others decided meanwhile, and keeps what could not be decided', async () => {
-    const { queue, server } = await opened({ decideProposals: () => ({ decided: 0, gone: 1 }) });
+    const { queue, server } = await opened({ decideProposals: () => ({ decided: 0, gone: 1, conflicts: [] }) });
     await queue.decide([1], 'accepted');
     expect(server.told).toEqual(['1 proposal decided or taken back meanwhile']);
     const refused = await opened({
@@ -86,6 +91,25 @@ describe('the queue', () => {
     expect([ids(refused.queue), refused.server.errors]).toEqual([[1, 2, 3], ['not here']]);
   });
 
+  it('keeps what somebody else changed meanwhile, with what it says now, and says who', async () => {
+    let revision = 4;
+    const mine = { mine: 'no. 1', theirs: 'of Tobias', at: '2026-11-29T10:00:00Z' };
+    const { queue, server } = await opened({
+      listProposals: () => page([proposal(1, { revision }), proposal(2, { soundId: 2 })]),
+      decideProposals: () => {
+        revision = 5;
+        const conflict = { soundId: 1, revision, field: 'notes', person: 'Tobias Reed', ...mine };
+        return { decided: 1, gone: 0, conflicts: [conflict] };
+      },
+    });
+    await queue.decide([1], 'accepted');
+    expect(server.told).toEqual(['Tobias Reed changed Notes meanwhile']);
+    expect(queue.lines.value.map(({ proposal: { id, revision: seen } }) => [id, seen])).toEqual([
+      [1, 5],
+      [2, 1],
+    ]);
+  });
+
   it('decides hundreds in several requests, and stops where one fails', async () => {
     const many = Array.from({ length: 1200 }, (_, at) => proposal(at + 1, { soundId: at + 1 }));
     let left = 2;
@@ -93,7 +117,7 @@ describe('the queue', () => {
       listProposals: () => page(many),
       decideProposals: ({ body }) => {
         if ((left -= 1) < 0) throw new Error('the line broke');
-        return { decided: (body as { ids: number[] }).ids.length, gone: 0 };
+        return { decided: (body as { ids: number[] }).ids.length, gone: 0, conflicts: [] };
       },
     });
     expect(await queue.decide(ids(queue), 'accepted')).toBe(false);

@@ -1,3 +1,4 @@
+import type { EditConflict } from '@flagstone/contract/record';
 import type { Proposer, QueuedProposal, ReturnedProposal } from '@flagstone/contract/review';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { computed, ref, shallowRef } from 'vue';
@@ -117,16 +118,36 @@ export function useReviewQueue(server: Server) {
     stayAt(place);
   }
 
+  const soundOf = (id: number): number | undefined => proposals.value.find((each) => each.id === id)?.soundId;
+  /** What the records said to whoever decides. */
+  function revisionsFor(ids: readonly number[]): { soundId: number; revision: number }[] {
+    const asked = new Set(ids);
+    const seen = new Map(
+      proposals.value.filter(({ id }) => asked.has(id)).map(({ soundId, revision }) => [soundId, revision]),
+    );
+    return [...seen].map(([soundId, revision]) => ({ soundId, revision }));
+  }
+
   async function decide(ids: readonly number[], decision: 'accepted' | 'returned', remark = ''): Promise<boolean> {
     let gone = 0;
+    const conflicts: EditConflict[] = [];
     for (let at = 0; at < ids.length; at += AT_ONCE) {
       const some = ids.slice(at, at + AT_ONCE);
+      const asOf = { revisions: revisionsFor(some) };
       const result = await server.attempt(() =>
-        server.call('decideProposals', { body: { ids: some, decision, remark } }),
+        server.call('decideProposals', { body: { ids: some, decision, remark, asOf } }),
       );
       if (!result) return false;
       gone += result.gone;
-      drop(some);
+      conflicts.push(...result.conflicts);
+      drop(some.filter((id) => !result.conflicts.some(({ soundId }) => soundId === soundOf(id))));
+    }
+    if (conflicts.length > 0) {
+      server.tell(
+        changedMeanwhile(conflicts),
+        'It waits on, with what it says now. Accept it once more to have it so.',
+      );
+      await load();
     }
     if (gone > 0)
       server.tell(`${counted(gone, 'proposal')} decided or taken back meanwhile`, 'They are as they were left.');
@@ -144,6 +165,13 @@ export function useReviewQueue(server: Server) {
     ...{ lines, proposers, returned, next, isLoaded, personId, current, currentId },
     ...{ load, more, count, show, move, decide, withdraw },
   };
+}
+
+/** Who changed which fields while proposals for them were decided. */
+function changedMeanwhile(conflicts: readonly EditConflict[]): string {
+  const people = [...new Set(conflicts.map(({ person }) => person))].join(', ');
+  const fields = conflicts.filter(({ field }) => !WITH_CAT_ID.includes(field)).map(({ field }) => fieldLabel(field));
+  return `${people} changed ${[...new Set(fields)].join(', ')} meanwhile`;
 }
 
 /** What a line says, for those who hear it. */
