@@ -8,6 +8,7 @@ export default defineConfig({
     './server/src/db/acts-schema.ts',
     './server/src/db/people-schema.ts',
     './server/src/db/review-schema.ts',
+    './server/src/db/remarks-schema.ts',
   ],
   out: './server/migrations',
 });

@@ -15,6 +15,7 @@ import { layoutsEndpoints } from './layouts.ts';
 import { recordEndpoints } from './record.ts';
 import { contentsEndpoints } from './contents.ts';
 import { changesEndpoints } from './changes.ts';
+import { remarksEndpoints } from './remarks.ts';
 import { reviewEndpoints } from './review.ts';
 import { listeningEndpoints, listeningRawEndpoints } from './listening.ts';
 import { measuresEndpoints, measuresRawEndpoints } from './measures.ts';
@@ -50,6 +51,7 @@ export const api = {
   ...recordEndpoints,
   ...contentsEndpoints,
   ...changesEndpoints,
+  ...remarksEndpoints,
   ...reviewEndpoints,
   ...listeningEndpoints,
   ...measuresEndpoints,

@@ -96,6 +96,8 @@ export const soundRowSchema = z.object({
   marks: z.array(soundMarkSchema),
   /** What assistants would have it say, until a librarian decides. */
   proposals: z.array(proposalSchema),
+  /** How many remarks there are on the sound. */
+  remarks: z.number(),
   /** How often it was put in a pull list or copied out. */
   uses: z.number(),
 });

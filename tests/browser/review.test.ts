@@ -142,3 +142,36 @@ describe('what an assistant writes', () => {
     expect([...walker.faults, ...assistant.faults]).toEqual([]);
   });
 });
+
+describe('a remark that names somebody', () => {
+  step('is said at the card, with a name chosen from those that there are', async () => {
+    await theirs.locator('.views ::-p-text(Remarks)').click();
+    await theirs.locator('textarea[aria-label="Remark"]').click();
+    await theirs.keyboard.type('Which door? @orla');
+    await theirs.locator('.el-mention-dropdown ::-p-text(Orla Venn)').click();
+    await theirs.keyboard.type('@Nobody knows.');
+    await assistant.shows('Nobody is called @Nobody');
+    await assistant.press('Control+Enter');
+    await assistant.shows('Orla Venn is asked');
+    expect(await theirs.$eval('textarea[aria-label="Remark"]', (field) => (field).value)).toBe(
+      '',
+    );
+  });
+
+  step('waits for them on their first page until they settle it, and whoever said it sees that', async () => {
+    await page.waitForSelector('[title="Remarks that name you"]');
+    await page.locator('nav[aria-label="Places"] ::-p-text(Today)').click();
+    await walker.shows('Which door? @Orla Venn');
+    await page.locator('[aria-label="The remark on kiln door.wav is settled"]').click();
+    await walker.showsNoMore('Which door?');
+    await page.waitForFunction(() => document.querySelector('[title="Remarks that name you"]') === null);
+    await assistant.shows('Orla Venn has settled it');
+    // It was the last act of the one who settled it.
+    await walker.press('u');
+    await walker.shows('Which door? @Orla Venn');
+    await page.locator('.remark a').click();
+    await page.waitForSelector('textarea[aria-label="Remark"]');
+    await walker.shows('Orla Venn is asked');
+    expect([...walker.faults, ...assistant.faults]).toEqual([]);
+  });
+});

@@ -186,7 +186,7 @@ await page.goto(`${base}/pull/2,1`);
 await page.waitForFunction(() => document.querySelectorAll('.entries .row').length > 5);
 await shows('small tiled room');
 await shot('pull-list');
-const { rows } = await ask<{ rows: { copyId: number }[] }>('GET', '/batches/1/rows?limit=3');
+const { rows } = await ask<{ rows: { copyId: number; soundId: number }[] }>('GET', '/batches/1/rows?limit=3');
 for (const [at, set] of [
   {
     fxName: 'Lock Gate Creaks Open',
@@ -197,6 +197,11 @@ for (const [at, set] of [
   { fxName: 'Geese On The Towpath' },
 ].entries())
   await ask('PATCH', '/records', { selection: { kind: 'copies', copyIds: [rows[at]?.copyId] }, edit: { set } });
+for (const [at, text] of [
+  '@Orla Venn, is this the upper or the lower gate? The slate says both.',
+  'Cleaner from the second knock on; @Mirela Quist asked for it for scene 12. @Orla Venn, may I cut it?',
+].entries())
+  await send(`/sounds/${rows[at]?.soundId}/remarks`, { text });
 await place('Review');
 await page.waitForFunction(() => document.querySelectorAll('.queue tbody tr').length > 5);
 await shot('review');

@@ -1,4 +1,4 @@
-import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
 import type { SoundRow } from '@flagstone/contract/record';
 import ExcelJS from 'exceljs';
@@ -6,7 +6,7 @@ import { TestApplication } from './test-application.ts';
 
 let app: TestApplication;
 let batchId = 0;
-beforeAll(async () => {
+beforeEach(async () => {
   app = await TestApplication.open();
   for (const [at, name] of ['pot', 'door', 'rain', 'goose'].entries())
     await app.put(`Lane/${name}.wav`, { seed: 300 + at });
@@ -23,7 +23,7 @@ beforeAll(async () => {
     });
   }
 });
-afterAll(() => app.close());
+afterEach(() => app.close());
 
 /** The built-in list with CERMBrk under another CatID, DOORWood under other names, the category of the rain left out and one new. */
 function release(): string[][] {
@@ -58,7 +58,7 @@ const recordsByName = async () => {
 };
 
 describe('another release of the category list', () => {
-  beforeAll(async () => {
+  beforeEach(async () => {
     rainId = (await recordsByName())['rain']?.catId ?? '';
   });
 

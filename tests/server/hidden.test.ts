@@ -66,7 +66,9 @@ describe('what somebody does not see', () => {
         .filter(({ path: at }) => !['/events', '/health', '/catalogue/reading'].includes(at))
         .map(({ path: at }): [string] => [`${at}?since=${since}&sounds=${own.sound},${foreign.sound}&q=`]),
       // Everything that is read of what is seen.
-      ...['', '/file-time', '/kin', '/alike', '/analysis'].map((at): [string] => [`/sounds/${own.sound}${at}`]),
+      ...['', '/file-time', '/kin', '/alike', '/analysis', '/remarks'].map((at): [string] => [
+        `/sounds/${own.sound}${at}`,
+      ]),
       ...['', '/rows', '/unreadable'].map((at): [string] => [`/batches/${own.batch}${at}`]),
       [`/copies/${own.copy}/contents`],
       [`/collections/${own.collection}/learned`],

@@ -176,6 +176,12 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
     ({ copy }) => ({ body: { summary: 's', edits: [{ copyId: copy, edit: { set: { notes: 'x' } } }] } }),
   ],
   undoChange: ['assistant', 'not found', of('change')],
+  listRemarks: ['listener', 'not found', of('sound')],
+  addRemark: ['editor', 'not found', with_('sound', { text: 'Which gate?' })],
+  // Those of others are taken away by nobody.
+  removeRemark: ['editor', 'nothing of it', of('remark')],
+  settleRemark: ['person', 'nothing of it', with_('remark', { isDone: true })],
+  listWaiting: ['person', 'nothing of it'],
   listProposals: ['assistant', 'nothing of it'],
   countProposals: ['assistant', 'nothing of it'],
   decideProposals: [

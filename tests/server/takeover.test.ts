@@ -1,6 +1,6 @@
 import { mkdir, open, readdir, readFile, rename, rm, stat, writeFile } from 'node:fs/promises';
 import path from 'node:path';
-import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import { planWrite } from '@flagstone/core/formats/plan-write';
 import { memorySource, windowedSource } from '@flagstone/core/formats/byte-source';
 import { patchesOf } from '@flagstone/core/formats/write-plan';
@@ -16,14 +16,14 @@ import { TestApplication, toneBytes } from './test-application.ts';
 
 let app: TestApplication;
 let batchId = 0;
-beforeAll(async () => {
+beforeEach(async () => {
   app = await TestApplication.open();
   for (const [seed, name] of ['gate', 'loom', 'door', 'wheel'].entries())
     await app.put(`mill/${name}.wav`, { seed, tags: { info: { INAM: `before ${name}`, ICMT: 'x'.repeat(200) } } });
   batchId = (await app.intake('mill')).batchId;
   await app.measured();
 });
-afterAll(() => app.close());
+afterEach(() => app.close());
 
 const rowsOf = async () => (await app.call('listBatchRows', { params: { id: batchId } })).rows;
 const full = (name: string): string => path.join(app.drive, 'mill', name);

@@ -23,6 +23,7 @@ export interface Held {
   list: number;
   entry: number;
   proposal: number;
+  remark: number;
 }
 
 /** Fills a collection by the first person of tests: a folder that was read and filed, with a description, a plan, a pull list. */
@@ -54,6 +55,10 @@ export async function fillCollection(
   await app.call('saveSearch', { body: { name: 'Wheels', query: { q: 'wheel' }, shared: true } });
   const mark = { rating: 4, addTags: [folder] };
   await app.call('markSounds', { body: { selection: { kind: 'copies', copyIds: [row.copyId] }, ...mark } });
+  const { remark } = await app.call('addRemark', {
+    params: { id: row.soundId },
+    body: { text: `@Tobias Reed, is this the ${folder} gate?` },
+  });
   return {
     collection,
     readFolder: read?.id ?? 0,
@@ -67,6 +72,7 @@ export async function fillCollection(
     job: job.id,
     list: list.id,
     entry: entry?.id ?? 0,
+    remark: remark.id,
     proposal: await proposeFor(app, row.soundId, `${folder} pond`),
   };
 }

@@ -14,6 +14,7 @@ const BEFORE_THE_SECOND = [
    alter table changes drop transaction; create index search_rows_sample on search_rows (sound_id);
    create index search_rows_category on search_rows (category)`,
   'drop table proposals; alter table collections drop column asks_review',
+  'drop table remark_mentions; drop table remarks',
   'delete from drizzle.__drizzle_migrations where id > (select min(id) from drizzle.__drizzle_migrations)',
 ];
 

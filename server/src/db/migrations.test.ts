@@ -13,6 +13,7 @@ const LANDED: Record<string, string> = {
   '0002_sign-in.sql': 'e8713218c6850369973dfc0277746987c58d7119b7e9d7b149fc01e9a0e9177f',
   '0003_roles.sql': 'd6929dd591e3a724e62d949d72d0dff2978cf55d6946b6e237a398699ac34f58',
   '0004_review.sql': '75951a259e7224198901bfe876e0b53fae1d59006d4834690ca92adbe53775a0',
+  '0005_remarks.sql': 'e7b47b4daa45c7e16eb91acbc877503cf4109ffb2a93e777aab3c084a4d3d40c',
 };
 
 it('keeps every migration as it landed', async () => {

@@ -21,7 +21,7 @@ const MOST_RETURNED = 100;
 const CATEGORY_FIELDS: readonly FieldName[] = ['catId', 'category', 'subCategory'];
 
 /** For whom the queue is shown: what they see, and what they may decide. */
-interface Reviewer {
+export interface Reviewer {
   personId: number;
   sight: Sight;
   decides: Sight;

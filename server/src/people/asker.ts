@@ -20,8 +20,8 @@ export type SecretKind = 'session' | 'token';
 
 /** Finds out who asks by the secret that they show. */
 export interface AskerSource {
-  /** Undefined when there is no such session or token, or it is over. */
-  find: (kind: SecretKind, secret: string) => Promise<Asker | undefined>;
+  /** Undefined when there is no such session or token, or it is over. What is known of before does not do for a request that changes something. */
+  find: (kind: SecretKind, secret: string, isChanging?: boolean) => Promise<Asker | undefined>;
   /** The same, asked of the database now. Looking is no use of a session: a page that is left open does not keep it. */
   findAnew: (kind: SecretKind, secret: string) => Promise<Asker | undefined>;
 }

@@ -13,8 +13,8 @@ const KNOWN_FOR_MS = 5000;
 const MOST_KNOWN = 10_000;
 
 /**
- * Who asks, by the secret of their session or token. Kept for seconds, as a page asks dozens of times in each; forgotten at once when a session ends or
- * somebody's rights change, in whatever process.
+ * Who asks, by the secret of their session or token. Kept for seconds, as a page asks dozens of times in each; forgotten when a session ends or somebody's rights change, as
+ * soon as that is heard, in whatever process. Whoever changes something is looked up each time, so that nothing is done with rights that were taken a moment before.
  */
 export class Askers implements AskerSource {
   private readonly db: Database;
@@ -28,11 +28,11 @@ export class Askers implements AskerSource {
     });
   }
 
-  async find(kind: SecretKind, secret: string): Promise<Asker | undefined> {
+  async find(kind: SecretKind, secret: string, isChanging = false): Promise<Asker | undefined> {
     // The secret itself stays in no memory.
     const key = `${kind} ${digestOf(secret).toString('base64')}`;
     const before = this.known.get(key);
-    if (before && before.until > Date.now()) return before.owner;
+    if (!isChanging && before && before.until > Date.now()) return before.owner;
     const owner = this.look(kind, secret, true);
     if (this.known.size >= MOST_KNOWN) this.known.clear();
     this.known.set(key, { owner, until: Date.now() + KNOWN_FOR_MS });

@@ -17,7 +17,7 @@ const keyOf = ({ table, id }: Pick<ActRow, 'table' | 'id'>): string => `${table}
 /** Records an act of a person, with the rows that differ; nothing when none does. */
 export async function recordRows(
   tx: Queryable,
-  act: { personId: number; kind: 'pull' | 'file'; summary: string },
+  act: { personId: number; kind: 'pull' | 'file' | 'remark'; summary: string },
   before: Rows,
   after: Rows,
 ): Promise<void> {
@@ -143,7 +143,7 @@ async function turnMarks(tx: Queryable, act: { id: number; personId: number }, i
 }
 
 /** Lists before their entries, so that an entry finds its list; what goes, goes in the other order. */
-const ORDER: ActRow['table'][] = ['batches', 'pull_lists', 'pull_entries'];
+const ORDER: ActRow['table'][] = ['batches', 'pull_lists', 'pull_entries', 'remarks', 'remark_mentions'];
 
 async function turnRows(tx: Queryable, all: readonly ActRow[], isUndo: boolean): Promise<Turned> {
   const turned: Turned = { changed: 0, kept: 0 };

@@ -35,7 +35,8 @@ const columnsFor = (sight: Sight): SQL =>
       where m.sound_id = s.id) as marks`,
       sql`(select coalesce(jsonb_agg(jsonb_build_object('id', w.id, 'personId', w.person_id, 'person', p.name, 'field', w.field, 'before', w.before,
       'value', w.value, 'at', w.created_at) order by w.id), '[]') from proposals w join people p on p.id = w.person_id
-      where w.sound_id = s.id and w.state = 'waiting') as proposals`,
+      where w.sound_id = s.id and w.state = 'waiting') as proposals,
+      (select count(*) from remarks k where k.sound_id = s.id and k.removed_at is null)::int as remarks`,
       // One piece, not sixty: this is put together for every page.
       sql.raw(FIELD_NAMES.map((name) => `r."${FIELD_COLUMNS[name]}"`).join(', ')),
     ],
@@ -54,6 +55,7 @@ export interface DatabaseRow extends Record<string, unknown> {
   disagreeing: FieldName[];
   marks: SoundMark[];
   proposals: Proposal[];
+  remarks: number;
   state: Exclude<CopyState, 'away'>;
 }
 
@@ -208,6 +210,7 @@ async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {
       : null,
     marks: row.marks,
     proposals: row.proposals,
+    remarks: row.remarks,
     uses: Number(row['uses'] ?? 0),
   }));
 }

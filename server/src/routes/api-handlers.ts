@@ -44,6 +44,7 @@ import * as authorities from '../describing/authorities.ts';
 import * as rules from '../intake/path-rules.ts';
 import * as recipes from '../describing/recipes.ts';
 import * as review from '../describing/review.ts';
+import { waitingFor } from '../describing/waiting.ts';
 import { planRelocation } from '../plans/relocation.ts';
 import * as layouts from '../finding/column-layouts.ts';
 import { listRows } from '../finding/list-rows.ts';
@@ -52,6 +53,7 @@ import * as searches from '../finding/saved-searches.ts';
 import { markSounds } from '../records/sound-marks.ts';
 import * as relations from '../finding/word-relations.ts';
 import { copiesOfSound, fullPathsOf, rowOfSound } from '../records/sound-rows.ts';
+import * as remarks from '../records/remarks.ts';
 import { countAdded, statisticsOf } from '../finding/statistics.ts';
 import { acceptSuggestions, suggestFor } from '../describing/suggestions.ts';
 import { redoLast, undoLast, type MayStill } from '../plans/undo.ts';
@@ -302,6 +304,12 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   goBack: (app, { params, body, person }) => goBack(app, params.id, body.revision, person),
   editRecords: (app, call) => editSelection(app, seenBody(call).selection, call.body.edit, call.person, call.body.asOf),
   editRows: (app, { body, person, sight }) => editRows(app, body.edits, body.summary, person, sight, body.asOf),
+  listRemarks: (app, { params, query }) => remarks.remarksOn(app.db, params.id, query.before),
+  addRemark: (app, { params, body, person }) => remarks.addRemark(app, params.id, body.text, person),
+  removeRemark: (app, { params, person, sight }) => remarks.removeRemark(app, params.id, person, sight),
+  settleRemark: (app, { params, body, person, sight }) =>
+    remarks.settleRemark(app, params.id, body.isDone, person, sight),
+  listWaiting: (app, call) => waitingFor(app.db, reviewer(call)),
   listProposals: (app, call) => review.reviewQueue(app, reviewer(call), call.query),
   countProposals: (app, call) => review.proposersOf(app.db, reviewer(call)),
   decideProposals: (app, { body, person, sight }) => review.decideProposals(app, person, body, sight),
@@ -366,7 +374,10 @@ function mayStill(app: AppContext, asker: Asker): MayStill {
     const [act] = await app.db.select().from(acts).where(eq(acts.id, id));
     if (act?.kind === 'propose') await ask(as('assistant', 'anything'), id);
     if (act?.kind === 'pull') await ask(as('editor', 'anything'), id);
-    for (const row of act?.rows ?? []) if (row.table === 'batches') await ask(as('librarian', 'batch'), row.id);
+    for (const { table, id: rowId, after } of act?.rows ?? []) {
+      if (table === 'batches') await ask(as('librarian', 'batch'), rowId);
+      if (table === 'remarks') await ask(as('editor', 'sound'), Number(after?.['sound_id']));
+    }
   };
 }
 

@@ -55,8 +55,11 @@ const ownOrigin = (request: Request): string => `${request.protocol}://${request
 
 async function askerFor(app: AppContext, request: Request, needs: Needs, isForm: boolean): Promise<Asker> {
   const given = request.get('authorization');
+  const changes = !READS.includes(request.method);
   const asker =
-    given === undefined ? await bySession(app, request, isForm) : await app.askers.find('token', tokenIn(given));
+    given === undefined
+      ? await bySession(app, request, changes, isForm)
+      : await app.askers.find('token', tokenIn(given), changes);
   if (!asker) throw new AppError('SIGN_IN_REQUIRED', 'Nobody is signed in here, or no longer.');
   if (needs === 'session' && asker.sessionId === 0) throw new AppError('NOT_ALLOWED', 'No token may do this: sign in.');
   if (needs === 'administrator' && !asker.rights.isAdministrator)
@@ -70,11 +73,15 @@ function tokenIn(given: string): string {
   return token;
 }
 
-async function bySession(app: AppContext, request: Request, isForm: boolean): Promise<Asker | undefined> {
+async function bySession(
+  app: AppContext,
+  request: Request,
+  changes: boolean,
+  isForm: boolean,
+): Promise<Asker | undefined> {
   const secret = sessionIn(request);
-  const asker = secret === undefined ? undefined : await app.askers.find('session', secret);
-  const changes = !isForm && !READS.includes(request.method);
-  if (asker && changes && request.get(REQUEST_HEADER) === undefined)
+  const asker = secret === undefined ? undefined : await app.askers.find('session', secret, changes);
+  if (asker && changes && !isForm && request.get(REQUEST_HEADER) === undefined)
     throw new AppError('ORIGIN_REFUSED', `A request that changes something carries the header ${REQUEST_HEADER}.`);
   return asker;
 }

@@ -100,7 +100,7 @@ function take(names: readonly string[]): void {
   </section>
   <template v-else>
     <section class="card-part">
-      <h2>Remarks</h2>
+      <h2>What stands out</h2>
       <p v-if="remarks.length === 0">✓ Nothing out of the ordinary.</p>
       <ul>
         <li v-for="remark in remarks" :key="remark.text" :class="{ attention: remark.isWarning }">

@@ -25,6 +25,7 @@ import CardDisagreements from './card-disagreements.vue';
 import CardHistory from './card-history.vue';
 import CardMeasures from './card-measures.vue';
 import CardProposals from './card-proposals.vue';
+import RemarkList from '../remarks/remark-list.vue';
 import CardTapTempo from './card-tap-tempo.vue';
 import CardValues from './card-values.vue';
 import { useCardFields } from './use-card-fields.ts';
@@ -60,13 +61,14 @@ const { one, values, about, textOf, numberOf, listOf, placeholderOf, save, saveT
   (edit, selection) => props.edit(edit, selection),
 );
 
-/** The record, what was measured of the sound, what stands in the file, or what became of the record. */
-const view = ref<'record' | 'sound' | 'file' | 'history'>('record');
+/** The record, what was measured of the sound, what stands in the file, what became of the record, or what people say about the sound. */
+const view = ref<'record' | 'sound' | 'file' | 'history' | 'remarks'>('record');
 const VIEWS = [
   { key: 'record', label: 'Record' },
   { key: 'sound', label: 'Sound' },
   { key: 'file', label: 'In the file' },
   { key: 'history', label: 'History' },
+  { key: 'remarks', label: 'Remarks' },
 ] as const;
 /** Which copy's file is shown: that of the row, until another one is chosen among the copies. */
 const inspected = ref(0);
@@ -139,12 +141,16 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
             :aria-pressed="view === each.key"
             @click="view = each.key"
           >
-            {{ each.label }}
+            {{ each.label }}{{ each.key === 'remarks' && one && one.remarks > 0 ? ` ${one.remarks}` : '' }}
           </button>
         </div>
       </header>
       <slot v-if="view === 'record'" />
-      <read-only :on="!mayEdit">
+      <template v-if="view === 'remarks'">
+        <remark-list v-if="one" :sound-id="one.soundId" />
+        <p v-else class="hint soft">Select one sound to see what is said about it.</p>
+      </template>
+      <read-only v-else :on="!mayEdit">
         <template v-if="view === 'file'">
           <card-contents
             v-if="one"
@@ -297,6 +303,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
   background: var(--surface);
   color: var(--ink);
   font: inherit;
+  font-size: 12px;
   cursor: pointer;
 }
 

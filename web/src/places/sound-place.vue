@@ -29,6 +29,7 @@ import { NEEDS_ASSISTANT } from '../stores/person-rights.ts';
 import ReadOnly from '../ui/read-only.vue';
 import RefusedPage from '../ui/refused-page.vue';
 import { useRights } from '../stores/rights.ts';
+import RemarkList from '../remarks/remark-list.vue';
 import AlikePanel from '../search/alike-panel.vue';
 import LoudnessView from '../sound/loudness-view.vue';
 import SlicePanel from '../sound/slice-panel.vue';
@@ -62,6 +63,7 @@ const PANELS = [
   { key: 'try', label: 'Try out' },
   { key: 'alike', label: 'More like this' },
   { key: 'facts', label: 'Facts' },
+  { key: 'remarks', label: 'Remarks' },
 ] as const;
 type Panel = (typeof PANELS)[number]['key'];
 const panel = computed(() => PANELS.find(({ key }) => key === route.query['panel'])?.key ?? 'slices');
@@ -299,7 +301,7 @@ const channelNames = computed(() => [
           :class="{ current: panel === each.key }"
           @click="choosePanel(each.key)"
         >
-          {{ each.label }}
+          {{ each.label }}{{ each.key === 'remarks' && row.remarks > 0 ? ` ${row.remarks}` : '' }}
         </button>
       </div>
       <read-only v-if="panel === 'slices'" :on="!mayEdit" :why="NEEDS_ASSISTANT">
@@ -307,6 +309,7 @@ const channelNames = computed(() => [
       </read-only>
       <try-out-panel v-else-if="panel === 'try'" :row="row" :trying="trying" />
       <alike-panel v-else-if="panel === 'alike'" :row="row" />
+      <remark-list v-else-if="panel === 'remarks'" class="facts" :sound-id="row.soundId" />
       <div v-else class="facts">
         <read-only :on="!mayEdit" :why="NEEDS_ASSISTANT"><card-measures :row="row" @edit="take" /></read-only>
       </div>
@@ -409,6 +412,7 @@ const channelNames = computed(() => [
 .tabs button {
   flex: 1 1 auto;
   height: 32px;
+  padding: 0 2px;
   border: solid var(--hairline);
   border-width: 0 1px 1px 0;
   background: var(--ground);

@@ -12,6 +12,7 @@ import { useLastVisit } from '../ui/use-last-visit.ts';
 import { useLive } from '../stores/live.ts';
 import { useRights } from '../stores/rights.ts';
 import { useSavedSearches } from '../search/saved-searches-store.ts';
+import WaitingPanel from '../remarks/waiting-panel.vue';
 import BarChart from '../ui/bar-chart.vue';
 
 const MOST_CATEGORIES = 10;
@@ -136,6 +137,7 @@ const growthBars = computed(() =>
         <strong>{{ number(overview.counts.unreadable) }}</strong> unreadable files
       </router-link>
     </section>
+    <waiting-panel />
     <p v-for="drive in away" :key="drive.id" class="away">
       □ The drive <strong>{{ drive.name }}</strong> is away: {{ counted(drive.copies, 'file') }} can be found and
       described, but not played from it. It was last at <span class="mono">{{ drive.rootPath }}</span>.

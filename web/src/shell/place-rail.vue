@@ -2,6 +2,7 @@
 import { computed } from 'vue';
 import { useRoute } from 'vue-router';
 import { useRights } from '../stores/rights.ts';
+import { useWaiting } from '../stores/waiting.ts';
 import { useSavedSearches } from '../search/saved-searches-store.ts';
 import { useSearchTabs } from '../search/search-tabs-store.ts';
 import { Box, Calendar, Collection, EditPen, Setting, Tickets } from '@element-plus/icons-vue';
@@ -9,6 +10,7 @@ import { Box, Calendar, Collection, EditPen, Setting, Tickets } from '@element-p
 const route = useRoute();
 const saved = useSavedSearches();
 const rights = useRights();
+const mine = useWaiting();
 /** The catalogue is gone back to as it was left. */
 const tabs = useSearchTabs();
 
@@ -43,6 +45,9 @@ const places = computed(() => PLACES.filter(({ needs }) => rights.may(needs)));
         class="badge"
         title="Saved searches with something new"
         >{{ saved.withArrivals }}<span class="visually-hidden">saved searches with something new</span></span
+      >
+      <span v-if="place.path === '/today' && mine.counts.remarks > 0" class="badge waits" title="Remarks that name you"
+        >❞ {{ mine.counts.remarks }}<span class="visually-hidden">remarks that name you</span></span
       >
     </router-link>
   </nav>
@@ -97,6 +102,13 @@ img {
   font-size: 11px;
   line-height: 16px;
   text-align: center;
+}
+
+/* Beside the other one. */
+.waits {
+  right: auto;
+  left: 8px;
+  padding: 0 3px;
 }
 
 .icon {

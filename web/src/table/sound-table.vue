@@ -316,6 +316,12 @@ useKeys('table', {
                 >◇<span class="visually-hidden">{{ waitsInWords(row) }}</span></span
               >
               <span
+                v-if="column.key === 'name' && row.remarks > 0"
+                class="there"
+                :title="counted(row.remarks, 'remark')"
+                >❞ {{ row.remarks }}<span class="visually-hidden">{{ counted(row.remarks, 'remark') }}</span></span
+              >
+              <span
                 v-if="column.key === 'name' && presence.atSound(row.soundId).length > 0"
                 class="there"
                 :title="`${namesOf(row)} open`"
