@@ -153,9 +153,7 @@ describe('a remark that names somebody', () => {
     await assistant.shows('Nobody is called @Nobody');
     await assistant.press('Control+Enter');
     await assistant.shows('Orla Venn is asked');
-    expect(await theirs.$eval('textarea[aria-label="Remark"]', (field) => (field).value)).toBe(
-      '',
-    );
+    expect(await theirs.$eval('textarea[aria-label="Remark"]', (field) => field.value)).toBe('');
   });
 
   step('waits for them on their first page until they settle it, and whoever said it sees that', async () => {

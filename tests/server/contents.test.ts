@@ -1,9 +1,9 @@
-import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import { TestApplication } from './test-application.ts';
 
 let app: TestApplication;
 let batchId = 0;
-beforeAll(async () => {
+beforeEach(async () => {
   app = await TestApplication.open();
   await app.put('one mind.wav', { seed: 1, tags: { info: { INAM: 'Pot', ICMT: 'text' }, ixml: { NOTE: 'text' } } });
   await app.put('two minds.wav', {
@@ -13,7 +13,7 @@ beforeAll(async () => {
   await app.put('half a mind.wav', { seed: 3, tags: { info: { INAM: 'Lid' }, ixml: { 'ASWG/fxName': 'Cover' } } });
   ({ batchId } = await app.intake());
 });
-afterAll(() => app.close());
+afterEach(() => app.close());
 
 const rows = async (query = {}) =>
   (await app.call('listBatchRows', { params: { id: batchId }, query: { sort: 'name', ...query } })).rows;

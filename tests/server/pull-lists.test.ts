@@ -1,4 +1,4 @@
-import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import { filterSchema } from '@flagstone/contract/selection';
 import { TestApplication } from './test-application.ts';
 
@@ -6,7 +6,7 @@ const FILES = ['kiln.wav', 'Anvil.wav', 'wheel.wav', 'lock.wav'];
 let app: TestApplication;
 let [first, second] = [0, 0];
 
-beforeAll(async () => {
+beforeEach(async () => {
   app = await TestApplication.open();
   for (const [index, name] of FILES.entries()) await app.put(name, { seed: index + 1 });
   const { batchId } = await app.intake();
@@ -14,7 +14,7 @@ beforeAll(async () => {
   for (const name of ['Reel 1', 'Reel 2'])
     [second, first] = [first, (await app.call('makePullList', { body: { name, show: '', scene: '' } }))[0]?.id ?? 0];
 });
-afterAll(() => app.close());
+afterEach(() => app.close());
 
 const everything = { kind: 'catalogue', filter: filterSchema.parse({}) };
 const inList = async (id: number) =>
@@ -40,20 +40,23 @@ describe('several sounds at once', () => {
 });
 
 describe('an entry', () => {
+  const pull = () => app.call('addPullSounds', { params: { id: first }, body: { selection: everything } });
   const move = (id: number | undefined, body: object) => app.send('updatePullEntry', { params: { id }, body });
 
   it('moves into another list, before an entry of it or to its end', async () => {
-    const [lock, anvil] = await inList(first);
+    await pull();
+    const [anvil, , lock] = await inList(first);
     expect((await move(lock?.id, { listId: second })).status).toBe(200);
     expect((await move(anvil?.id, { listId: second, before: lock?.id })).status).toBe(200);
-    expect(await names(first)).toEqual(['kiln.wav', 'lock.wav', 'wheel.wav']);
+    expect(await names(first)).toEqual(['kiln.wav', 'wheel.wav']);
     expect(await names(second)).toEqual(['Anvil.wav', 'lock.wav']);
   });
 
   it('stays where it is when the other list, or the entry in it, is not there', async () => {
-    const [kiln, , wheel] = await inList(first);
+    await pull();
+    const [anvil, kiln] = await inList(first);
     expect((await move(kiln?.id, { listId: 999 })).status).toBe(404);
-    expect((await move(kiln?.id, { listId: second, before: wheel?.id })).status).toBe(400);
-    expect(await names(first)).toEqual(['kiln.wav', 'lock.wav', 'wheel.wav']);
+    expect((await move(kiln?.id, { listId: second, before: anvil?.id })).status).toBe(400);
+    expect(await names(first)).toEqual(['Anvil.wav', 'kiln.wav', 'lock.wav', 'wheel.wav']);
   });
 });

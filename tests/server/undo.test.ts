@@ -127,7 +127,9 @@ describe('taking back a change that others changed since', () => {
     // Away from it and back: the same value, decided by somebody else.
     await set({ location: 'Tow path' }, 2, [second]);
     await set({ location: 'Basin' }, 2, [second]);
-    expect(await undo()).toMatchObject({ summary: 'Undo: Location (1); 2 kept what was changed since' });
+    expect(await undo()).toMatchObject({
+      summary: 'Undo: Location (1); 2 kept what was changed since: Location of 2 (Tobias Reed)',
+    });
     expect((await rowsOf()).rows.map(({ copyId, record }) => [copyId, record.location])).toEqual(
       expect.arrayContaining([
         [first, 'Quay'],

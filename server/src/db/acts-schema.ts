@@ -2,7 +2,7 @@ import { bigint, bigserial, index, integer, jsonb, pgTable, primaryKey, text } f
 import { at, created, people, sounds } from './schema.ts';
 
 /**
- * What people did that is neither a change of records nor a plan: marks, pull lists, filing, proposals, remarks. Kept with what was before and after, so that the key that
+ * What people did that is neither a change of records nor a plan: marks, pull lists, filing, proposals, remarks, settings. Kept with what was before and after, so that the key that
  * takes back the last thing takes back these too.
  */
 export const acts = pgTable(
@@ -22,10 +22,22 @@ export const acts = pgTable(
   (table) => [index('acts_person').on(table.personId, table.id)],
 );
 
-export type ActKind = 'marks' | 'pull' | 'file' | 'propose' | 'remark';
+export type ActKind = 'marks' | 'pull' | 'file' | 'propose' | 'remark' | 'setting';
 
+/** The tables of settings, small enough to be looked at as a whole. */
+export type SettingTable =
+  | 'saved_searches'
+  | 'column_layouts'
+  | 'word_relations'
+  | 'path_rules'
+  | 'authorities'
+  | 'recipes'
+  | 'collections'
+  | 'folders';
+
+/** Of settings, a row that stays has only the columns that differ. */
 export interface ActRow {
-  table: 'pull_lists' | 'pull_entries' | 'batches' | 'remarks' | 'remark_mentions';
+  table: 'pull_lists' | 'pull_entries' | 'batches' | 'remarks' | 'remark_mentions' | SettingTable;
   id: number;
   before: Record<string, unknown> | null;
   after: Record<string, unknown> | null;

@@ -14,7 +14,7 @@ import type { Sight } from '../rights/rights.ts';
 import { pullListIsSeen, soundIsSeen, type SeenSelection } from '../rights/seen.ts';
 import type { Queryable, Transaction } from '../db/connect.ts';
 import { people, pullEntries, pullLists, sounds } from '../db/schema.ts';
-import { pullRows, recordRows } from '../records/acts.ts';
+import { pullRows, recordRows } from '../records/act-rows.ts';
 import { allOf } from '../db/sql-parts.ts';
 import { rowsInOrder, selectionParts } from '../records/sound-rows.ts';
 

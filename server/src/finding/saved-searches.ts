@@ -46,37 +46,35 @@ function filterOf(query: Record<string, string>, personId: number, seenBy: Sight
   return filter && { ...filter, seenBy, person: personId };
 }
 
-/** Keeps a search; one of the person's own of that name is replaced. */
+/** Keeps a search; one of the person's own of that name is replaced. Throws BAD_REQUEST. */
 export async function saveSearch(
   app: AppContext,
   search: z.infer<typeof newSavedSearchSchema>,
   personId: number,
   sight: Sight,
-): Promise<SavedSearch[]> {
+): Promise<void> {
   if (!filterOf(search.query, personId, sight))
     throw new AppError('BAD_REQUEST', 'This is not a search that the catalogue understands.');
   await app.db.transaction(async (tx) => {
-    await tx
-      .delete(savedSearches)
-      .where(and(eq(savedSearches.personId, personId), eq(savedSearches.name, search.name)));
-    await tx.insert(savedSearches).values({ ...search, personId });
+    const mine = and(eq(savedSearches.personId, personId), eq(savedSearches.name, search.name));
+    // As if it were new: what is there now was seen.
+    const replaced = await tx
+      .update(savedSearches)
+      .set({ ...search, createdAt: new Date() })
+      .where(mine)
+      .returning({ id: savedSearches.id });
+    for (const { id } of replaced) await tx.delete(savedSearchVisits).where(eq(savedSearchVisits.searchId, id));
+    if (replaced.length === 0) await tx.insert(savedSearches).values({ ...search, personId });
   });
-  return listSavedSearches(app, personId, sight);
 }
 
 /** Throws NOT_FOUND for one that is not the person's own. */
-export async function removeSavedSearch(
-  app: AppContext,
-  id: number,
-  personId: number,
-  sight: Sight,
-): Promise<SavedSearch[]> {
+export async function removeSavedSearch(app: AppContext, id: number, personId: number): Promise<void> {
   const removed = await app.db
     .delete(savedSearches)
     .where(and(eq(savedSearches.id, id), eq(savedSearches.personId, personId)))
     .returning({ id: savedSearches.id });
   if (removed.length === 0) throw new AppError('NOT_FOUND', `There is no saved search ${id} of yours.`);
-  return listSavedSearches(app, personId, sight);
 }
 
 /** Notes that a person looks at a saved search now: what is there counts as seen. Throws NOT_FOUND. */

@@ -7,7 +7,7 @@ import type { Sight } from '../rights/rights.ts';
 import { collectionIsSeen, copyIsSeen } from '../rights/seen.ts';
 import { batches, unreadable } from '../db/schema.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
-import { batchRow, recordRows } from '../records/acts.ts';
+import { batchRow, recordRows } from '../records/act-rows.ts';
 import { driveFolderOf, filesOf } from '../drives/drives.ts';
 import { batchOfFolder } from './batch-of-folder.ts';
 import { rememberFolder } from './read-folders.ts';

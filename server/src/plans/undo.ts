@@ -66,8 +66,11 @@ export async function undoLast(
   return { ...told(turned), job: null, asks: null };
 }
 
-function told({ summary, changed, kept }: { summary: string; changed: number; kept: number }): { summary: string } {
-  const rest = kept === 0 ? '' : `; ${kept} kept what was changed since`;
+/** What was done, and what was left, field by field where it is of records, since it was changed again. */
+function told(turned: { summary: string; changed: number; kept: number; keptFields?: string }): { summary: string } {
+  const { summary, changed, kept, keptFields = '' } = turned;
+  const which = keptFields === '' ? '' : `: ${keptFields}`;
+  const rest = kept === 0 ? '' : `; ${kept} kept what was changed since${which}`;
   return { summary: `${summary} (${changed})${rest}` };
 }
 

@@ -1,50 +1,14 @@
-import { isDeepStrictEqual } from 'node:util';
 import { AppError } from '@flagstone/core/errors';
 import { and, desc, eq, isNotNull, isNull, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { actMarks, acts, type ActRow } from '../db/acts-schema.ts';
 import { isStillOpen, turnProposals } from './proposals.ts';
+import { turnSettings } from './setting-acts.ts';
 
 /** A mark as it is kept for taking it back, of a row `m` of sound_marks; null where there is none, or one that says nothing. */
 export const MARK_AS_JSON: SQL = sql`case when m.rating is not null or m.favourite or m.tags <> '{}' or m.note <> '' then
   jsonb_build_object('rating', m.rating, 'favourite', m.favourite, 'tags', m.tags, 'note', m.note) end`;
-
-/** Rows by table and number; a row that is not there is left out. */
-export type Rows = Map<string, ActRow['before']>;
-const keyOf = ({ table, id }: Pick<ActRow, 'table' | 'id'>): string => `${table} ${id}`;
-
-/** Records an act of a person, with the rows that differ; nothing when none does. */
-export async function recordRows(
-  tx: Queryable,
-  act: { personId: number; kind: 'pull' | 'file' | 'remark'; summary: string },
-  before: Rows,
-  after: Rows,
-): Promise<void> {
-  const rows = [...new Set([...before.keys(), ...after.keys()])].flatMap((key): ActRow[] => {
-    const [table, id] = key.split(' ') as [ActRow['table'], string];
-    const row = { table, id: Number(id), before: before.get(key) ?? null, after: after.get(key) ?? null };
-    return isDeepStrictEqual(row.before, row.after) ? [] : [row];
-  });
-  if (rows.length > 0) await tx.insert(acts).values({ ...act, rows });
-}
-
-/** Pull lists with all that stands in them, as they are now. */
-export async function pullRows(tx: Queryable, listIds: readonly number[]): Promise<Rows> {
-  const ids = sql`any(${sql.param([...listIds])}::int[])`;
-  const { rows } = await tx.execute<{ table: ActRow['table']; id: number; row: Record<string, unknown> }>(sql`
-    select 'pull_lists' as "table", id, to_jsonb(l) as row from pull_lists l where id = ${ids}
-    union all select 'pull_entries', id, to_jsonb(e) from pull_entries e where list_id = ${ids}`);
-  return new Map(rows.map((each) => [keyOf(each), each.row]));
-}
-
-/** A batch as it is now. */
-export async function batchRow(tx: Queryable, batchId: number): Promise<Rows> {
-  const { rows } = await tx.execute<{ row: Record<string, unknown> }>(
-    sql`select to_jsonb(b) as row from batches b where id = ${batchId}`,
-  );
-  return new Map(rows.map(({ row }) => [`batches ${batchId}`, row]));
-}
 
 export interface Act {
   id: number;
@@ -89,7 +53,7 @@ export async function turnAct(
   direction: 'undo' | 'redo',
 ): Promise<{ summary: string; changed: number; kept: number }> {
   const isUndo = direction === 'undo';
-  const { act, counts } = await app.db.transaction(async (tx) => {
+  const turning = app.db.transaction(async (tx) => {
     const [act] = await tx.select().from(acts).where(eq(acts.id, id)).for('update');
     if (!act) throw new AppError('NOT_FOUND', `There is no act ${id}.`);
     if ((act.undoneAt === null) !== isUndo) throw new AppError('NOT_UNDOABLE', 'Somebody was quicker: that was done.');
@@ -101,9 +65,18 @@ export async function turnAct(
       .where(eq(acts.id, id));
     return { act, counts };
   });
+  const { act, counts } = await turning.catch((error: unknown) => {
+    // Unique violation: the name that it would have again is another one's by now.
+    if (codeOf(error) !== '23505') throw error;
+    throw new AppError('NOT_UNDOABLE', 'Its name was given to something else since.', { cause: error });
+  });
+  // A folder may be watched again, or no more.
+  if (act.rows.some(({ table }) => table === 'folders')) await app.refreshWatching();
   await app.live.publish(app.db, act.kind === 'pull' ? { type: 'pullLists' } : { type: 'records', soundIds: [] });
   return { summary: `${isUndo ? 'Undo' : 'Again'}: ${act.summary}`, ...counts };
 }
+
+const codeOf = (error: unknown): unknown => ((error as Error).cause as { code?: unknown } | undefined)?.code;
 
 interface Turned {
   changed: number;
@@ -112,6 +85,7 @@ interface Turned {
 
 function turn(tx: Queryable, act: typeof acts.$inferSelect, isUndo: boolean): Promise<Turned> {
   if (act.kind === 'marks') return turnMarks(tx, act, isUndo);
+  if (act.kind === 'setting') return turnSettings(tx, act.rows, isUndo);
   return act.kind === 'propose' ? turnProposals(tx, act.id, isUndo) : turnRows(tx, act.rows, isUndo);
 }
 
@@ -143,7 +117,7 @@ async function turnMarks(tx: Queryable, act: { id: number; personId: number }, i
 }
 
 /** Lists before their entries, so that an entry finds its list; what goes, goes in the other order. */
-const ORDER: ActRow['table'][] = ['batches', 'pull_lists', 'pull_entries', 'remarks', 'remark_mentions'];
+const ORDER: readonly ActRow['table'][] = ['batches', 'pull_lists', 'pull_entries', 'remarks', 'remark_mentions'];
 
 async function turnRows(tx: Queryable, all: readonly ActRow[], isUndo: boolean): Promise<Turned> {
   const turned: Turned = { changed: 0, kept: 0 };

@@ -8,7 +8,7 @@ import { remarkMentions, remarks } from '../db/remarks-schema.ts';
 import { people } from '../db/schema.ts';
 import type { Sight } from '../rights/rights.ts';
 import { copyIsSeen, soundIsSeen } from '../rights/seen.ts';
-import { recordRows, type Rows } from './acts.ts';
+import { recordRows, type Rows } from './act-rows.ts';
 
 /** The columns of a remark `k` of a person `p`, as they are told. */
 export const REMARK_COLUMNS: SQL = sql`k.id, k.sound_id as "soundId", k.person_id as "personId", p.name as person, k.text, to_json(k.created_at) #>> '{}' as at,

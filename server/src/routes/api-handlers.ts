@@ -54,6 +54,7 @@ import { markSounds } from '../records/sound-marks.ts';
 import * as relations from '../finding/word-relations.ts';
 import { copiesOfSound, fullPathsOf, rowOfSound } from '../records/sound-rows.ts';
 import * as remarks from '../records/remarks.ts';
+import { asSetting } from '../records/setting-acts.ts';
 import { countAdded, statisticsOf } from '../finding/statistics.ts';
 import { acceptSuggestions, suggestFor } from '../describing/suggestions.ts';
 import { redoLast, undoLast, type MayStill } from '../plans/undo.ts';
@@ -204,8 +205,10 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   },
   listCollections: (app, { sight }) => collections.listCollections(app, sight),
   makeCollection: (app, { body, sight }) => collections.makeCollection(app, body.name, sight),
-  updateCollection: (app, { params, body, asker }) =>
-    collections.updateCollection(app, params.id, body, sightOf(asker.rights)),
+  updateCollection: (app, { params, body, person, asker }) =>
+    asSetting(app, { table: 'collections', personId: person, summary: 'A collection changed' }, (inside) =>
+      collections.updateCollection(inside, params.id, body, sightOf(asker.rights)),
+    ),
   mergeCollection: (app, { params, body, sight }) => collections.mergeCollection(app, params.id, body.intoId, sight),
   listLearned: (app, { params }) => listLearned(app, params.id),
   forgetLearned: async (app, { params, body }) => {
@@ -213,8 +216,9 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     return {};
   },
   listReadFolders: (app, { sight }) => folders.listReadFolders(app, sight),
-  updateReadFolder: async (app, { params, body, sight }) => {
-    const folder = await folders.updateReadFolder(app, params.id, body, sight);
+  updateReadFolder: async (app, { params, body, person, sight }) => {
+    const setting = { table: 'folders' as const, personId: person, summary: 'A folder that was read changed' };
+    const folder = await asSetting(app, setting, (inside) => folders.updateReadFolder(inside, params.id, body, sight));
     await app.refreshWatching();
     return folder;
   },
@@ -244,16 +248,40 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   completeQuery: (app, { signal, ...call }) => whileWaited(signal, () => completionsOf(app, seenQuery(call))),
   readQuery: (app, { query, sight }) => readQuery(app, query.q, sight),
   listRelations: (app) => relations.listRelations(app),
-  saveRelation: (app, { body, person }) => relations.saveRelation(app, body, person),
-  removeRelation: (app, { params }) => relations.removeRelation(app, params.id),
+  saveRelation: (app, { body, person }) =>
+    asSetting(
+      app,
+      { table: 'word_relations', personId: person, summary: `“${body.word}” and “${body.related}”` },
+      (inside) => relations.saveRelation(inside, body, person),
+    ),
+  removeRelation: (app, { params, person }) =>
+    asSetting(app, { table: 'word_relations', personId: person, summary: 'A relation of words forgotten' }, (inside) =>
+      relations.removeRelation(inside, params.id),
+    ),
   markSounds: (app, call) => markSounds(app, seenBody(call), call.person),
   listSavedSearches: (app, { person, sight }) => searches.listSavedSearches(app, person, sight),
-  saveSearch: (app, { body, person, sight }) => searches.saveSearch(app, body, person, sight),
-  removeSavedSearch: (app, { params, person, sight }) => searches.removeSavedSearch(app, params.id, person, sight),
+  saveSearch: async (app, { body, person, sight }) => {
+    const setting = { table: 'saved_searches' as const, personId: person, summary: `The search “${body.name}” kept` };
+    await asSetting(app, setting, (inside) => searches.saveSearch(inside, body, person, sight));
+    return searches.listSavedSearches(app, person, sight);
+  },
+  removeSavedSearch: async (app, { params, person, sight }) => {
+    const setting = { table: 'saved_searches' as const, personId: person, summary: 'A saved search removed' };
+    await asSetting(app, setting, (inside) => searches.removeSavedSearch(inside, params.id, person));
+    return searches.listSavedSearches(app, person, sight);
+  },
   visitSavedSearch: (app, { params, person, sight }) => searches.visitSavedSearch(app, params.id, person, sight),
   listLayouts: (app, { person }) => layouts.listLayouts(app, person),
-  saveLayout: (app, { body, person }) => layouts.saveLayout(app, body.name, body.layout, person),
-  removeLayout: (app, { params, person }) => layouts.removeLayout(app, params.id, person),
+  saveLayout: (app, { body, person }) =>
+    asSetting(
+      app,
+      { table: 'column_layouts', personId: person, summary: `The columns “${body.name}” kept` },
+      (inside) => layouts.saveLayout(inside, body.name, body.layout, person),
+    ),
+  removeLayout: (app, { params, person }) =>
+    asSetting(app, { table: 'column_layouts', personId: person, summary: 'Columns forgotten' }, (inside) =>
+      layouts.removeLayout(inside, params.id, person),
+    ),
   getSound: async (app, { params, sight }) => {
     const [row, copies, revisions] = await Promise.all([
       rowOfSound(app, params.id, sight),
@@ -315,20 +343,43 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   decideProposals: (app, { body, person, sight }) => review.decideProposals(app, person, body, sight),
   withdrawProposals: (app, { body, person }) => review.withdrawProposals(app, person, body.ids),
   listPathRules: (app) => rules.listPathRules(app),
-  addPathRule: (app, { body, person }) => rules.addPathRule(app, body, person),
-  removePathRule: (app, { params }) => rules.removePathRule(app, params.id),
+  addPathRule: (app, { body, person }) =>
+    asSetting(app, { table: 'path_rules', personId: person, summary: `Path rule “${body.pattern}” added` }, (inside) =>
+      rules.addPathRule(inside, body, person),
+    ),
+  removePathRule: (app, { params, person }) =>
+    asSetting(app, { table: 'path_rules', personId: person, summary: 'A path rule removed' }, (inside) =>
+      rules.removePathRule(inside, params.id),
+    ),
   runPathRules: async (app, call) => ({
     changed: await rules.runPathRules(app, seenBody(call).selection, call.person),
   }),
   listAuthorities: (app, { sight }) => authorities.listAuthorities(app, sight),
-  saveAuthority: (app, { body, sight }) => authorities.saveAuthority(app, body, sight),
-  removeAuthority: (app, { params, sight }) => authorities.removeAuthority(app, params.id, sight),
-  gatherAuthorities: (app, { sight }) => authorities.gatherAuthorities(app, sight),
+  saveAuthority: (app, { body, person, sight }) =>
+    asSetting(
+      app,
+      { table: 'authorities', personId: person, summary: `The name “${body.name}” on its list` },
+      (inside) => authorities.saveAuthority(inside, body, sight),
+    ),
+  removeAuthority: (app, { params, person, sight }) =>
+    asSetting(app, { table: 'authorities', personId: person, summary: 'A name taken off its list' }, (inside) =>
+      authorities.removeAuthority(inside, params.id, sight),
+    ),
+  gatherAuthorities: (app, { person, sight }) =>
+    asSetting(app, { table: 'authorities', personId: person, summary: 'Names gathered from the records' }, (inside) =>
+      authorities.gatherAuthorities(inside, sight),
+    ),
   mergeAuthority: (app, { params, body, person, sight }) =>
     authorities.mergeAuthority(app, params.id, body.intoId, person, sight),
   listRecipes: (app, { person }) => recipes.listRecipes(app, person),
-  saveRecipe: (app, { body, person }) => recipes.saveRecipe(app, body, person),
-  removeRecipe: (app, { params, person }) => recipes.removeRecipe(app, params.id, person),
+  saveRecipe: (app, { body, person }) =>
+    asSetting(app, { table: 'recipes', personId: person, summary: `The recipe “${body.name}” kept` }, (inside) =>
+      recipes.saveRecipe(inside, body, person),
+    ),
+  removeRecipe: (app, { params, person }) =>
+    asSetting(app, { table: 'recipes', personId: person, summary: 'A recipe forgotten' }, (inside) =>
+      recipes.removeRecipe(inside, params.id, person),
+    ),
   previewRecipe: (app, { signal, ...call }) => recipes.previewRecipe(app, seenBody(call), call.body.from, signal),
   countRecipe: (app, { signal, ...call }) => recipes.countRecipe(app, seenBody(call), signal),
   runRecipe: (app, call) => recipes.runRecipe(app, seenBody(call), call.person, call.body.name),
@@ -374,9 +425,16 @@ function mayStill(app: AppContext, asker: Asker): MayStill {
     const [act] = await app.db.select().from(acts).where(eq(acts.id, id));
     if (act?.kind === 'propose') await ask(as('assistant', 'anything'), id);
     if (act?.kind === 'pull') await ask(as('editor', 'anything'), id);
-    for (const { table, id: rowId, after } of act?.rows ?? []) {
+    for (const { table, id: rowId, before, after } of act?.rows ?? []) {
       if (table === 'batches') await ask(as('librarian', 'batch'), rowId);
       if (table === 'remarks') await ask(as('editor', 'sound'), Number(after?.['sound_id']));
+      if (table === 'collections') await ask(as('librarian', 'collection'), rowId);
+      if (table === 'folders') await ask(as('librarian', 'readFolder'), rowId);
+      for (const row of [before, after])
+        if (table === 'folders' && row?.['collection_id'] !== undefined)
+          await ask(as('librarian', 'collection'), Number(row['collection_id']));
+      if (table === 'path_rules' || table === 'authorities') await ask(as('librarian', 'everything'), 0);
+      if (table === 'word_relations') await ask(as('librarian', 'anything'), 0);
     }
   };
 }

@@ -71,7 +71,7 @@ function share(count: number, batch: Batch): number {
 }
 
 onMounted(load);
-onBeforeUnmount(live.onRecords((ids) => ids.size === 0 && void load()));
+onBeforeUnmount(live.onAnything(() => void load()));
 onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
 </script>
 

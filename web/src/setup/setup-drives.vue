@@ -43,7 +43,7 @@ async function load(): Promise<void> {
   });
 }
 void load();
-onBeforeUnmount(live.onRecords((ids) => ids.size === 0 && void load()));
+onBeforeUnmount(live.onAnything(() => void load()));
 onBeforeUnmount(live.onJob((job) => job.kind === 'index' && job.state !== 'running' && void load()));
 
 const KNOWN_BY: Record<Drive['knownBy'], { word: string; hint: string }> = {

@@ -3,8 +3,9 @@ import { RULE_FIELDS, type PathRule } from '@flagstone/contract/rules';
 import { filterSchema } from '@flagstone/contract/selection';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
-import { ref } from 'vue';
+import { onBeforeUnmount, ref } from 'vue';
 import { call } from '../api/client.ts';
+import { useLive } from '../stores/live.ts';
 import { counted } from '../ui/format.ts';
 import { showingErrors, tell } from '../ui/use-errors.ts';
 
@@ -15,9 +16,13 @@ const field = ref<(typeof RULE_FIELDS)[number]>('library');
 const value = ref('');
 const sets = ref<PathRule['sets']>({});
 
-void showingErrors(async () => {
-  rules.value = await call('listPathRules');
-});
+async function load(): Promise<void> {
+  await showingErrors(async () => {
+    rules.value = await call('listPathRules');
+  });
+}
+void load();
+onBeforeUnmount(useLive().onAnything(() => void load()));
 
 function addField(): void {
   sets.value = { ...sets.value, [field.value]: value.value.trim() };

@@ -2,8 +2,9 @@
 import type { QueryReading, WordRelation } from '@flagstone/contract/reading';
 import { RELATION_KINDS, type RelationKind } from '@flagstone/core/words/thesaurus';
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
-import { computed, ref } from 'vue';
+import { computed, onBeforeUnmount, ref } from 'vue';
 import { call } from '../api/client.ts';
+import { useLive } from '../stores/live.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 
 /** The thesaurus of searches: what is related to a word and occurs in the collection, what people added to that and took away from it. */
@@ -21,9 +22,13 @@ const kind = ref<RelationKind>('same');
 const reading = ref<QueryReading>();
 const known = computed(() => reading.value?.words[0]);
 
-void showingErrors(async () => {
-  said.value = await call('listRelations');
-});
+async function load(): Promise<void> {
+  await showingErrors(async () => {
+    said.value = await call('listRelations');
+  });
+}
+void load();
+onBeforeUnmount(useLive().onAnything(() => void load()));
 
 async function look(): Promise<void> {
   // A space behind it: the word is whole.

@@ -3,6 +3,7 @@ import type { FieldName } from '@flagstone/core/record/fields';
 import { defineStore } from 'pinia';
 import { ref } from 'vue';
 import { call } from '../api/client.ts';
+import { useLive } from './live.ts';
 import { useRights } from './rights.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 
@@ -25,6 +26,8 @@ export const useAuthorities = defineStore('authorities', () => {
     if (!rights.may('assistant')) return;
     await showingErrors(async () => set(await call('listAuthorities')));
   }
+
+  useLive().onAnything(() => void (isLoaded.value && load()));
 
   function set(now: Authority[]): void {
     list.value = now;

@@ -127,6 +127,9 @@ export const useLive = defineStore('live', () => {
     return () => void recordListeners.delete(listener);
   }
 
+  /** Calls back when anything may have changed: settings too. Returns how to stop. */
+  const onAnything = (listener: () => void): (() => void) => onRecords((ids) => void (ids.size === 0 && listener()));
+
   /** Calls back at each step of each job. Returns how to stop. */
   function onJob(listener: (job: Job) => void): () => void {
     jobListeners.add(listener);
@@ -151,5 +154,17 @@ export const useLive = defineStore('live', () => {
     return () => void openListeners.delete(listener);
   }
 
-  return { jobs, areJobsLoaded, running, connected, start, onRecords, onJob, onPullLists, onPresence, onOpen };
+  return {
+    jobs,
+    areJobsLoaded,
+    running,
+    connected,
+    start,
+    onRecords,
+    onAnything,
+    onJob,
+    onPullLists,
+    onPresence,
+    onOpen,
+  };
 });

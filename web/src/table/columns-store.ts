@@ -4,6 +4,7 @@ import { defineStore } from 'pinia';
 import { computed, ref } from 'vue';
 import { call } from '../api/client.ts';
 import { COLUMNS, HIDDEN_AT_FIRST, type Column } from './columns.ts';
+import { useLive } from '../stores/live.ts';
 import { showingErrors, tell } from '../ui/use-errors.ts';
 
 const FIRST: ColumnLayout = {
@@ -62,11 +63,15 @@ export const useColumns = defineStore('columns', () => {
     set(shown.value.map((each) => (each.key === key ? { ...each, width: fitting } : each)));
   }
 
+  let isAsked = false;
   async function load(): Promise<void> {
+    isAsked = true;
     await showingErrors(async () => {
       named.value = await call('listLayouts');
     });
   }
+
+  useLive().onAnything(() => void (isAsked && load()));
 
   async function save(name: string): Promise<void> {
     await showingErrors(async () => {
