@@ -49,11 +49,45 @@ export const disagreementsSchema = z.object({
 });
 export type Disagreements = z.infer<typeof disagreementsSchema>;
 
+/** A field in which a record and a file differ, with what both last agreed on, and who made the record say what it says. */
+export const fieldThreeWaysSchema = z.object({
+  field: fieldSchema,
+  base: z.unknown(),
+  record: z.unknown(),
+  file: z.unknown(),
+  /** Who changed it since. */
+  standing: z.enum(['record', 'file', 'both']),
+  /** What follows by itself; left out where somebody has to choose. */
+  merged: z.unknown().optional(),
+  /** Of the record's last change of the field since. */
+  changedBy: z.object({ person: z.string(), at: z.string() }).nullable(),
+});
+export type FieldThreeWaysSeen = z.infer<typeof fieldThreeWaysSchema>;
+
+export const threeWaysSchema = z.object({
+  copyId: z.number(),
+  soundId: z.number(),
+  /** The record's, of which the comparison speaks. */
+  revision: z.number(),
+  /** The revision that the file carried when both last agreed; null where they never did. */
+  agreedRevision: z.number().nullable(),
+  /** The file is as it was when it was last read; what it says may be older than what stands in it by now. */
+  indexedAt: z.string(),
+  fields: z.array(fieldThreeWaysSchema),
+});
+export type ThreeWays = z.infer<typeof threeWaysSchema>;
+
 export const contentsEndpoints = {
   getContents: endpoint('GET', '/copies/:id/contents', {
     needs: as('listener', 'copy'),
     params: idParams,
     response: contentsSchema,
+  }),
+  /** The record, the file as it was last read, and what both last agreed on, field by field. */
+  getThreeWays: endpoint('GET', '/copies/:id/three-ways', {
+    needs: as('listener', 'copy'),
+    params: idParams,
+    response: threeWaysSchema,
   }),
   countDisagreements: endpoint('POST', '/disagreements', {
     needs: as('listener', 'selection'),

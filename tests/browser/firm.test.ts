@@ -3,7 +3,7 @@ import { chmod, mkdir, mkdtemp, rm, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, jest } from '@jest/globals';
-import { wavBytes } from '@flagstone/demo/wav-file';
+import { wavBytes, type WavTags } from '@flagstone/demo/wav-file';
 import type { ElementHandle, HTTPRequest, Page } from 'puppeteer-core';
 import { RunningServer } from '../running-server.ts';
 import { openBrowser, signInPage } from './open-browser.ts';
@@ -19,11 +19,10 @@ let closeBrowser: () => Promise<void>;
 let walker: Walker;
 const step = stepsOf(() => walker);
 
-const tone = (seed: number): Uint8Array =>
-  wavBytes([Float32Array.from({ length: 24_000 }, (_, at) => Math.sin(at / (3 + seed)) * 0.4)], {
-    rate: 48_000,
-    bits: 16,
-  });
+const tone = (seed: number, tags: WavTags = {}): Uint8Array => {
+  const signal = Float32Array.from({ length: 24_000 }, (_, at) => Math.sin(at / (3 + seed)) * 0.4);
+  return wavBytes([signal], { rate: 48_000, bits: 16 }, tags);
+};
 
 /** The headers of somebody else's session. */
 let colleague: Record<string, string> = {};
@@ -317,6 +316,32 @@ describe('going through a list while a search is on its way', () => {
     await rowsAre(3);
     const marked = await page.$$eval('.row.current', (rows) => rows.map((row) => (row as HTMLElement).innerText));
     expect(marked.filter((text) => text.split('\n')[0] !== heard.split('\n')[0])).toEqual([]);
+  });
+});
+
+describe('a file that was changed outside while its record was edited', () => {
+  step('is compared with the record against what both agreed on, and both are kept together', async () => {
+    const find = async () =>
+      (
+        await api<{ rows: { copyId: number; state: string; record: { description: string } }[] }>(
+          'GET',
+          '/catalogue?q=paddle%20',
+        )
+      ).rows[0];
+    const before = await find();
+    const selection = { kind: 'copies', copyIds: [before?.copyId] };
+    await api('PATCH', '/records', { selection, edit: { set: { description: 'Wet oak.' } } }, server.headers);
+    await writeFile(path.join(folder, 'drive/lock/paddle gear.wav'), tone(12, { info: { ICMT: 'Iron on iron.' } }));
+    await api('POST', '/intake', { path: path.join(folder, 'drive/lock') });
+    while ((await find())?.state !== 'split') await new Promise(setImmediate);
+    await page.goto(`${server.address}/catalogue?q=${encodeURIComponent('paddle ')}`);
+    await rowsAre(1);
+    await page.keyboard.press('ArrowDown');
+    await page.locator('.views ::-p-text(In the file)').click();
+    await walker.shows('both changed');
+    await page.locator('[aria-label="Keep both for Description"]').click();
+    while ((await find())?.record.description !== 'Wet oak.\nIron on iron.') await new Promise(setImmediate);
+    await walker.shows('the record holds both');
   });
 });
 

@@ -71,6 +71,7 @@ describe('what somebody does not see', () => {
       ]),
       ...['', '/rows', '/unreadable'].map((at): [string] => [`/batches/${own.batch}${at}`]),
       [`/copies/${own.copy}/contents`],
+      [`/copies/${own.copy}/three-ways`],
       [`/collections/${own.collection}/learned`],
       [`/pull-lists/${own.list}/entries`],
       [`/plans/${own.plan}`],

@@ -125,6 +125,7 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
   getCurves: ['listener', 'not found', of('sound')],
   getSpectrogram: ['listener', 'not found', ({ sound }) => ({ params: { id: sound }, query: spectrogram })],
   getContents: ['listener', 'not found', of('copy')],
+  getThreeWays: ['listener', 'not found', of('copy')],
   streamAudio: ['listener', 'not found', of('copy')],
 
   downloadPart: ['editor', 'not found', of('copy')],

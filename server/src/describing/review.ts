@@ -1,6 +1,7 @@
 import { AppError } from '@flagstone/core/errors';
 import { applyEdit, type RecordEdit } from '@flagstone/core/record/edit';
 import { fieldLabel, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
+import { mergeLists } from '@flagstone/core/record/three-way';
 import type { AsOf, EditConflict } from '@flagstone/contract/record';
 import type { Proposer, QueuedProposal, ReturnedProposal } from '@flagstone/contract/review';
 import { and, inArray, sql, type SQL } from 'drizzle-orm';
@@ -212,16 +213,11 @@ function editOf(record: SoundRecord & { soundId: number }, accepted: readonly Pr
   for (const { soundId, field, before, value } of accepted) {
     if (soundId !== record.soundId) continue;
     const now = set.keywords ?? record.keywords;
-    Object.assign(set, { [field]: field === 'keywords' ? mergedWords(now, before, value) : value });
+    Object.assign(set, {
+      [field]: field === 'keywords' ? mergeLists(before as string[], now, value as string[]) : value,
+    });
   }
   return { set };
-}
-
-function mergedWords(now: readonly string[], before: unknown, value: unknown): string[] {
-  const [was, wanted] = [before as string[], value as string[]];
-  const removed = new Set(was.filter((word) => !wanted.includes(word)));
-  const added = wanted.filter((word) => !was.includes(word) && !now.includes(word));
-  return [...now.filter((word) => !removed.has(word)), ...added];
 }
 
 /** Takes back proposals of one's own that wait, as an act that can be taken back; those that were returned are put away. */

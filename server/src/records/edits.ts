@@ -505,13 +505,7 @@ export async function goBack(
   const [record] = await app.db.select().from(records).where(eq(records.soundId, soundId));
   if (!record || revision > record.revision)
     throw new AppError('NOT_FOUND', `There is no revision ${revision} of this record.`);
-  const later = await app.db
-    .select({ before: recordRevisions.before })
-    .from(recordRevisions)
-    .where(and(eq(recordRevisions.soundId, soundId), gt(recordRevisions.revision, revision)))
-    .orderBy(desc(recordRevisions.revision));
-  const then: Partial<SoundRecord> = {};
-  for (const { before } of later) Object.assign(then, before);
+  const then = await changedSince(app.db, soundId, revision);
   const change = { kind: 'edit' as const, summary: `Back to revision ${revision}`, personId, learns: true };
   const { conflicts: _none, ...result } = await changeRecords(app, change, undefined, async (apply) => {
     await apply([soundId], (now) => ({ ...now, ...then }));
@@ -519,6 +513,18 @@ export async function goBack(
   if (result.changeId === null && result.proposed === 0)
     throw new AppError('NOT_UNDOABLE', `The record says what it said with revision ${revision}.`);
   return result;
+}
+
+/** What the fields of a record that were changed since a revision said then. */
+export async function changedSince(db: Queryable, soundId: number, revision: number): Promise<Partial<SoundRecord>> {
+  const later = await db
+    .select({ before: recordRevisions.before })
+    .from(recordRevisions)
+    .where(and(eq(recordRevisions.soundId, soundId), gt(recordRevisions.revision, revision)))
+    .orderBy(desc(recordRevisions.revision));
+  const then: Partial<SoundRecord> = {};
+  for (const { before } of later) Object.assign(then, before);
+  return then;
 }
 
 /** The revisions of a sound's record, newest first. */

@@ -27,6 +27,7 @@ import CardMeasures from './card-measures.vue';
 import CardProposals from './card-proposals.vue';
 import RemarkList from '../remarks/remark-list.vue';
 import CardTapTempo from './card-tap-tempo.vue';
+import CardThreeWays from './card-three-ways.vue';
 import CardValues from './card-values.vue';
 import { useCardFields } from './use-card-fields.ts';
 
@@ -152,6 +153,14 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
       </template>
       <read-only v-else :on="!mayEdit">
         <template v-if="view === 'file'">
+          <card-three-ways
+            v-if="one"
+            :copy-id="inspected"
+            :revision="one.revision"
+            :state="one.state"
+            :may-edit="mayEdit"
+            @edit="(change) => void edit(change)"
+          />
           <card-contents
             v-if="one"
             :copy-id="inspected"

@@ -1,0 +1,154 @@
+<script setup lang="ts">
+import type { FieldThreeWaysSeen } from '@flagstone/contract/contents';
+import type { RecordEdit } from '@flagstone/core/record/edit';
+import { fieldLabel } from '@flagstone/core/record/fields';
+import { ElButton } from 'element-plus';
+import { computed } from 'vue';
+import { call } from '../api/client.ts';
+import { counted, formatValue, formatWhen } from '../ui/format.ts';
+import { useAnswer } from '../ui/use-answer.ts';
+import { bothOf, editTaking, holdsBoth, isEmptied, takenAtOnce } from './three-way-choices.ts';
+
+/** Where the record and the file of a copy differ: what both last agreed on, what each says now, and which of them changed it since. */
+const props = defineProps<{ copyId: number; revision: number; state: string; mayEdit: boolean }>();
+const emit = defineEmits<{ edit: [edit: RecordEdit] }>();
+
+const { answer: ways } = useAnswer(
+  () => props.copyId,
+  (id) => call('getThreeWays', { params: { id } }),
+  { dependsOn: () => [props.state, props.revision].join() },
+);
+const fields = computed(() => ways.value?.fields ?? []);
+const atOnce = computed(() => takenAtOnce(fields.value));
+
+const STANDINGS: Record<FieldThreeWaysSeen['standing'], string> = {
+  record: '◂ the record changed',
+  file: '▸ the file changed',
+  both: '◆ both changed',
+};
+const standingOf = (each: FieldThreeWaysSeen): string =>
+  holdsBoth(each) ? '◂ the record holds both' : STANDINGS[each.standing];
+const take = (field: FieldThreeWaysSeen, value: unknown): void => emit('edit', editTaking([[field.field, value]]));
+</script>
+
+<template>
+  <section v-if="ways" class="card-part" aria-label="Record and file">
+    <h2>Record and file</h2>
+    <p v-if="fields.length === 0" class="soft">✓ The record and the file say the same.</p>
+    <template v-else>
+      <p class="soft">
+        {{ counted(fields.length, 'field') }} {{ fields.length === 1 ? 'differs' : 'differ' }};
+        {{
+          ways.agreedRevision === null
+            ? 'the file never carried the record.'
+            : `both last agreed on revision ${ways.agreedRevision}.`
+        }}
+        What the record says goes into the file when it is written.
+      </p>
+      <el-button
+        v-if="mayEdit && atOnce.length > 0"
+        size="small"
+        type="primary"
+        @click="emit('edit', editTaking(atOnce))"
+        >Take {{ counted(atOnce.length, 'change') }} of the file into the record</el-button
+      >
+      <div
+        v-for="each in fields"
+        :key="each.field"
+        class="field"
+        :class="{ both: each.standing === 'both' && !holdsBoth(each) }"
+      >
+        <h3>
+          {{ fieldLabel(each.field) }} <span class="standing">{{ standingOf(each) }}</span>
+        </h3>
+        <dl>
+          <dt>Agreed</dt>
+          <dd class="soft">{{ formatValue(each.base, '(empty)') }}</dd>
+          <dt>Record</dt>
+          <dd>
+            {{ formatValue(each.record, '(empty)') }}
+            <span v-if="each.changedBy" class="soft by"
+              >{{ each.changedBy.person }}, {{ formatWhen(each.changedBy.at) }}</span
+            >
+          </dd>
+          <dt>File</dt>
+          <dd>{{ formatValue(each.file, '(empty)') }}</dd>
+        </dl>
+        <p v-if="mayEdit && each.standing !== 'record'" class="acts">
+          <el-button
+            size="small"
+            :aria-label="`Take ${fieldLabel(each.field)} of the file`"
+            @click="take(each, each.file)"
+            >{{ isEmptied(each) ? 'Empty the record’s too' : 'Take the file’s' }}</el-button
+          >
+          <el-button
+            v-if="each.standing === 'both' && !isEmptied(each) && !holdsBoth(each) && bothOf(each) !== undefined"
+            size="small"
+            :aria-label="`Keep both for ${fieldLabel(each.field)}`"
+            @click="take(each, bothOf(each))"
+            >Both together</el-button
+          >
+        </p>
+      </div>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+h3 {
+  margin: 0;
+  font-size: 13px;
+  font-weight: 600;
+}
+
+.standing {
+  color: var(--ink-soft);
+  font-weight: 400;
+}
+
+.field {
+  margin-top: 8px;
+  padding-left: 8px;
+  border-left: 2px solid var(--hairline);
+}
+
+.field.both {
+  border-left-color: var(--ochre);
+}
+
+.field.both .standing {
+  color: var(--ochre-ink);
+}
+
+dl {
+  display: grid;
+  grid-template-columns: 56px minmax(0, 1fr);
+  gap: 2px 8px;
+  margin: 4px 0;
+}
+
+dt {
+  color: var(--ink-soft);
+}
+
+dd {
+  margin: 0;
+  overflow-wrap: anywhere;
+  white-space: pre-wrap;
+}
+
+.by {
+  display: block;
+  font-size: 12px;
+}
+
+.acts {
+  display: flex;
+  gap: 8px;
+  margin: 4px 0;
+}
+
+.acts .el-button {
+  margin: 0;
+}
+</style>
