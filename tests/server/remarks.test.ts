@@ -1,3 +1,4 @@
+import path from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import type { Remark, Waiting } from '@flagstone/contract/remarks';
 import { addPersonWith } from '../signed-in.ts';
@@ -118,6 +119,23 @@ describe('a remark', () => {
     expect(await waitingOf(ines)).toMatchObject({ remarks: [], counts: { remarks: 0 } });
     expect((await ask(ines, 'post', '/undo', {})).status).toBe(403);
     expect(await texts()).toHaveLength(1);
+  });
+
+  it('is called after a file that whoever says it sees, also where another one came first', async () => {
+    const other = (await app.call('listCollections')).find(({ name }) => name === 'The kiln yard')?.id;
+    for (const [file, collectionId] of [
+      ['yard/not for everybody.wav', other],
+      ['mill/weir.wav', 1],
+    ] as const) {
+      await app.put(file, { seed: 9 });
+      const body = { path: path.join(app.drive, path.dirname(file)), collectionId };
+      await app.ended((await app.call('startIntake', { body })).job);
+    }
+    const batches = (await app.call('listBatches')).map(({ id }) => id);
+    const [weir] = (await app.call('listBatchRows', { params: { id: Math.max(...batches) } })).rows;
+    await ask(ines, 'post', `/sounds/${weir?.soundId}/remarks`, { text: 'louder' });
+    const undone = await ask<{ summary: string }>(ines, 'post', '/undo', {});
+    expect(undone.body.summary).toBe('Undo: Remark on “weir.wav” (1)');
   });
 
   it('is bounded, and may hold whatever somebody types', async () => {

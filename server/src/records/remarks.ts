@@ -35,6 +35,7 @@ export async function addRemark(
   soundId: number,
   text: string,
   personId: number,
+  sight: Sight,
 ): Promise<{ remark: Remark; unseen: string[] }> {
   const added = await app.db.transaction(async (tx) => {
     const known = await tx.select({ id: people.id, name: people.name }).from(people).where(isNull(people.endedAt));
@@ -52,7 +53,7 @@ export async function addRemark(
     const after = await rowOf(tx, 'remarks', made.id);
     const isRemoved = (row: Rows): Rows =>
       new Map([...row].map(([key, each]) => [key, { ...each, removed_at: each?.['created_at'] }]));
-    const summary = `Remark on “${await nameOf(tx, soundId)}”`;
+    const summary = `Remark on “${await nameOf(tx, soundId, sight)}”`;
     await recordRows(tx, { personId, kind: 'remark', summary }, isRemoved(after), after);
     return made.id;
   });
@@ -95,7 +96,7 @@ export async function removeRemark(
       )
       .returning({ soundId: remarks.soundId });
     if (!removed) throw new AppError('NOT_FOUND', 'There is no such remark of yours.');
-    const summary = `Remark on “${await nameOf(tx, removed.soundId)}” taken away`;
+    const summary = `Remark on “${await nameOf(tx, removed.soundId, sight)}” taken away`;
     await recordRows(tx, { personId, kind: 'remark', summary }, before, await rowOf(tx, 'remarks', id));
     return removed.soundId;
   });
@@ -130,7 +131,7 @@ export async function settleRemark(
     // What is settled already keeps its time, so that there is nothing to take back.
     const doneAt = isDone ? sql`coalesce(done_at, now())` : sql`null`;
     await tx.update(remarkMentions).set({ doneAt }).where(eq(remarkMentions.id, mention.id));
-    const on = `the remark on “${await nameOf(tx, mention.soundId)}”`;
+    const on = `the remark on “${await nameOf(tx, mention.soundId, sight)}”`;
     const summary = isDone ? `Settled ${on}` : `Waits again: ${on}`;
     await recordRows(tx, { personId, kind: 'remark', summary }, before, await rowOf(tx, 'remark_mentions', mention.id));
     return mention.soundId;
@@ -147,10 +148,10 @@ async function rowOf(tx: Queryable, table: 'remarks' | 'remark_mentions', id: nu
   return new Map(rows.map(({ row }) => [`${table} ${id}`, row]));
 }
 
-/** What the first file of a sound is called. */
-async function nameOf(tx: Queryable, soundId: number): Promise<string> {
+/** What the first file of a sound is called, of those that somebody sees. */
+async function nameOf(tx: Queryable, soundId: number, sight: Sight): Promise<string> {
   const { rows } = await tx.execute<{ name: string }>(
-    sql`select name from copies c where sound_id = ${soundId} order by gone, id limit 1`,
+    sql`select name from copies c where sound_id = ${soundId} and ${copyIsSeen(sight)} order by gone, id limit 1`,
   );
   return rows[0]?.name ?? 'a sound';
 }

@@ -335,7 +335,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   editRecords: (app, call) => editSelection(app, seenBody(call).selection, call.body.edit, call.person, call.body.asOf),
   editRows: (app, { body, person, sight }) => editRows(app, body.edits, body.summary, person, sight, body.asOf),
   listRemarks: (app, { params, query }) => remarks.remarksOn(app.db, params.id, query.before),
-  addRemark: (app, { params, body, person }) => remarks.addRemark(app, params.id, body.text, person),
+  addRemark: (app, { params, body, person, sight }) => remarks.addRemark(app, params.id, body.text, person, sight),
   removeRemark: (app, { params, person, sight }) => remarks.removeRemark(app, params.id, person, sight),
   settleRemark: (app, { params, body, person, sight }) =>
     remarks.settleRemark(app, params.id, body.isDone, person, sight),

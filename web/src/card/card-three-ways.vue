@@ -43,7 +43,8 @@ const take = (field: FieldThreeWaysSeen, value: unknown): void => emit('edit', e
             ? 'the file never carried the record.'
             : `both last agreed on revision ${ways.agreedRevision}.`
         }}
-        What the record says goes into the file when it is written.
+        The file is as it was read on {{ formatWhen(ways.indexedAt) }}; what the record says goes into it when it is
+        written.
       </p>
       <el-button
         v-if="mayEdit && atOnce.length > 0"

@@ -148,7 +148,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
       </header>
       <slot v-if="view === 'record'" />
       <template v-if="view === 'remarks'">
-        <remark-list v-if="one" :sound-id="one.soundId" />
+        <remark-list v-if="one" :sound-id="one.soundId" :collection-id="one.collectionId" />
         <p v-else class="hint soft">Select one sound to see what is said about it.</p>
       </template>
       <read-only v-else :on="!mayEdit">

@@ -309,7 +309,12 @@ const channelNames = computed(() => [
       </read-only>
       <try-out-panel v-else-if="panel === 'try'" :row="row" :trying="trying" />
       <alike-panel v-else-if="panel === 'alike'" :row="row" />
-      <remark-list v-else-if="panel === 'remarks'" class="facts" :sound-id="row.soundId" />
+      <remark-list
+        v-else-if="panel === 'remarks'"
+        class="facts"
+        :sound-id="row.soundId"
+        :collection-id="row.collectionId"
+      />
       <div v-else class="facts">
         <read-only :on="!mayEdit" :why="NEEDS_ASSISTANT"><card-measures :row="row" @edit="take" /></read-only>
       </div>

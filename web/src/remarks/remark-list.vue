@@ -9,7 +9,7 @@ import { server } from '../ui/server.ts';
 import { piecesOf, strangersIn, useRemarks } from './use-remarks.ts';
 
 /** What people say about a sound, the newest first, and the line in which one says something to it. */
-const props = defineProps<{ soundId: number }>();
+const props = defineProps<{ soundId: number; collectionId: number | null }>();
 const session = useSession();
 const rights = useRights();
 const { remarks, hasEarlier, earlier, draft, say, isBusy, remove, settle } = useRemarks(
@@ -18,6 +18,7 @@ const { remarks, hasEarlier, earlier, draft, say, isBusy, remove, settle } = use
   useLive(),
 );
 
+const maySay = computed(() => rights.mayIn('editor', props.collectionId));
 const names = computed(() => session.people.map(({ name }) => name));
 const choices = computed(() => names.value.map((name) => ({ value: name, label: name })));
 const strangers = computed(() => strangersIn(draft.value, names.value));
@@ -27,7 +28,7 @@ const matches = (pattern: string, { value = '' }: { value?: string }): boolean =
 
 <template>
   <section class="card-part" aria-label="Remarks on the sound">
-    <form v-if="rights.may('editor')" @submit.prevent="say">
+    <form v-if="maySay" @submit.prevent="say">
       <el-mention
         v-model="draft"
         type="textarea"
@@ -56,7 +57,7 @@ const matches = (pattern: string, { value = '' }: { value?: string }): boolean =
           <strong>{{ remark.person }}</strong>
           <span class="soft">{{ formatWhen(remark.at) }}</span>
           <button
-            v-if="remark.personId === session.personId && rights.may('editor')"
+            v-if="remark.personId === session.personId && maySay"
             type="button"
             class="in-line-button"
             :aria-label="`Take away the remark of ${formatWhen(remark.at)}`"
