@@ -19,6 +19,9 @@ const { answer: ways } = useAnswer(
   { dependsOn: () => [props.state, props.revision].join() },
 );
 const fields = computed(() => ways.value?.fields ?? []);
+/** What only the record changed needs nobody: it goes into the file when it is written. */
+const ofFile = computed(() => fields.value.filter(({ standing }) => standing !== 'record'));
+const ofRecord = computed(() => fields.value.filter(({ standing }) => standing === 'record'));
 const atOnce = computed(() => takenAtOnce(fields.value));
 
 const STANDINGS: Record<FieldThreeWaysSeen['standing'], string> = {
@@ -54,7 +57,7 @@ const take = (field: FieldThreeWaysSeen, value: unknown): void => emit('edit', e
         >Take {{ counted(atOnce.length, 'change') }} of the file into the record</el-button
       >
       <div
-        v-for="each in fields"
+        v-for="each in ofFile"
         :key="each.field"
         class="field"
         :class="{ both: each.standing === 'both' && !holdsBoth(each) }"
@@ -75,7 +78,7 @@ const take = (field: FieldThreeWaysSeen, value: unknown): void => emit('edit', e
           <dt>File</dt>
           <dd>{{ formatValue(each.file, '(empty)') }}</dd>
         </dl>
-        <p v-if="mayEdit && each.standing !== 'record'" class="acts">
+        <p v-if="mayEdit" class="acts">
           <el-button
             size="small"
             :aria-label="`Take ${fieldLabel(each.field)} of the file`"
@@ -91,6 +94,21 @@ const take = (field: FieldThreeWaysSeen, value: unknown): void => emit('edit', e
           >
         </p>
       </div>
+      <details v-if="ofRecord.length > 0" class="of-record">
+        <summary>
+          ◂ the record changed {{ counted(ofRecord.length, 'field') }}:
+          {{ ofRecord.map(({ field }) => fieldLabel(field)).join(', ') }}
+        </summary>
+        <dl v-for="each in ofRecord" :key="each.field">
+          <dt>{{ fieldLabel(each.field) }}</dt>
+          <dd>
+            <del>{{ formatValue(each.base, '(empty)') }}</del> → <ins>{{ formatValue(each.record, '(empty)') }}</ins>
+            <span v-if="each.changedBy" class="soft by"
+              >{{ each.changedBy.person }}, {{ formatWhen(each.changedBy.at) }}</span
+            >
+          </dd>
+        </dl>
+      </details>
     </template>
   </section>
 </template>
@@ -141,6 +159,18 @@ dd {
 .by {
   display: block;
   font-size: 12px;
+}
+
+.of-record {
+  margin-top: 8px;
+}
+
+.of-record dl {
+  grid-template-columns: 88px minmax(0, 1fr);
+}
+
+.of-record summary {
+  cursor: pointer;
 }
 
 .acts {
