@@ -104,7 +104,7 @@ describe('a setting that somebody changed last', () => {
     const before = await list('/authorities');
     await ask('post', '/authorities/gather', {});
     expect((await list('/authorities')).length).toBeGreaterThan(before.length);
-    expect((await undo()).summary).toMatch(/^Undo: Names gathered/);
+    expect((await undo()).summary).toBe('Undo: Name “Orla Venn” added (1)');
     expect(await list('/authorities')).toEqual(before);
   });
 

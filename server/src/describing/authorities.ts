@@ -44,16 +44,14 @@ export async function listedNames(app: Pick<AppContext, 'db'>): Promise<ListedNa
 export async function saveAuthority(
   app: AppContext,
   { kind, name, code }: Pick<Authority, 'kind' | 'name' | 'code'>,
-  sight: Sight,
-): Promise<Authority[]> {
+): Promise<void> {
   await app.db.execute(sql`
     insert into authorities (kind, name, code) values (${kind}, ${name}, ${code})
     on conflict (kind, lower(name)) do update set name = excluded.name, code = excluded.code`);
-  return listAuthorities(app, sight);
 }
 
-/** Takes over the names that records say and that the lists do not have, each with its most frequent code. Returns the lists. */
-export async function gatherAuthorities(app: AppContext, sight: Sight): Promise<Authority[]> {
+/** Takes over the names that records say and that the lists do not have, each with its most frequent code. */
+export async function gatherAuthorities(app: AppContext, sight: Sight): Promise<void> {
   for (const [kind, { name, code }] of Object.entries(AUTHORITY_FIELDS)) {
     const codeColumn = code ? column(code) : sql`''`;
     await app.db.execute(sql`
@@ -64,13 +62,11 @@ export async function gatherAuthorities(app: AppContext, sight: Sight): Promise<
       order by lower(name), (code = ''), uses desc
       on conflict (kind, lower(name)) do nothing`);
   }
-  return listAuthorities(app, sight);
 }
 
 /** Takes a name off its list; no record changes. Throws NOT_FOUND. */
-export async function removeAuthority(app: AppContext, id: number, sight: Sight): Promise<Authority[]> {
+export async function removeAuthority(app: AppContext, id: number): Promise<void> {
   await app.db.delete(authorities).where(eq(authorities.id, (await authorityOf(app, id)).id));
-  return listAuthorities(app, sight);
 }
 
 /** Puts a name into another of its list: all records that say the one say the other, with its code, as one change. Throws NOT_FOUND, BAD_REQUEST. */

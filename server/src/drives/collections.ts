@@ -41,12 +41,7 @@ export async function makeCollection(app: AppContext, name: string, sight: Sight
 }
 
 /** Names a collection anew, sets its pattern, has it ask for review, retires it or takes it back. Throws NOT_FOUND, CONFLICT, PATTERN_INVALID. */
-export async function updateCollection(
-  app: AppContext,
-  id: number,
-  change: CollectionChange,
-  sight: Sight,
-): Promise<Collection[]> {
+export async function updateCollection(app: AppContext, id: number, change: CollectionChange): Promise<void> {
   if (change.pattern?.kind === 'free') parseTemplate(change.pattern.template);
   await app.db.transaction(async (tx) => {
     await lockCollection(tx, id);
@@ -60,7 +55,6 @@ export async function updateCollection(
     if (Object.keys(set).length > 0) await tx.update(collections).set(set).where(eq(collections.id, id));
     if (change.retired) await keepOneOpen(tx);
   });
-  return listCollections(app, sight);
 }
 
 /** Puts the folders, the people and what was learned of a collection into another one and removes it. No record changes. Throws NOT_FOUND, BAD_REQUEST. */

@@ -6,12 +6,17 @@ import type { ActRow, SettingTable } from '../db/acts-schema.ts';
 import type { Queryable } from '../db/connect.ts';
 import { recordRows, type Rows } from './act-rows.ts';
 
-/** A setting that is changed, and how it is called where it is taken back. */
-interface Setting {
-  table: SettingTable;
-  personId: number;
-  summary: string;
-}
+/** What one row of each table is called, and by which columns it is told from the others. */
+const CALLED: Record<SettingTable, { one: string; many: string; by: readonly string[] }> = {
+  saved_searches: { one: 'Saved search', many: 'saved searches', by: ['name'] },
+  column_layouts: { one: 'Columns', many: 'layouts of columns', by: ['name'] },
+  word_relations: { one: 'Related words', many: 'related words', by: ['word', 'related'] },
+  path_rules: { one: 'Path rule', many: 'path rules', by: ['pattern'] },
+  authorities: { one: 'Name', many: 'names', by: ['name'] },
+  recipes: { one: 'Recipe', many: 'recipes', by: ['name'] },
+  collections: { one: 'Collection', many: 'collections', by: ['name'] },
+  folders: { one: 'Folder', many: 'folders', by: ['path'] },
+};
 
 /**
  * Changes a setting as an act that can be taken back: `work` does it by the context that it is given, in one transaction with the look at what was before and after. Others
@@ -19,7 +24,8 @@ interface Setting {
  */
 export function asSetting<Value>(
   app: AppContext,
-  { table, personId, summary }: Setting,
+  table: SettingTable,
+  personId: number,
   work: (inside: AppContext) => Promise<Value>,
 ): Promise<Value> {
   return app.db.transaction(async (tx) => {
@@ -37,9 +43,23 @@ export function asSetting<Value>(
           differing.has(key) ? [[key, differingOf(row, others.get(key))] as const] : [],
         ),
       );
+    const summary = summaryOf(
+      table,
+      [...differing].map((key) => [before.get(key) ?? null, after.get(key) ?? null]),
+    );
     await recordRows(tx, { personId, kind: 'setting', summary }, only(before, after), only(after, before));
     return value;
   });
+}
+
+/** What was done to which rows, as “Path rule “mill/**” added”, for the word on taking it back. */
+function summaryOf(table: SettingTable, differing: readonly [ActRow['before'], ActRow['before']][]): string {
+  const { one, many, by } = CALLED[table];
+  const [[was, is] = [null, null]] = differing;
+  const done = was === null ? 'added' : is === null ? 'removed' : 'changed';
+  if (differing.length !== 1) return `${differing.length} ${many} ${done}`;
+  const name = by.map((column) => `“${String((was ?? is)?.[column])}”`).join(' and ');
+  return `${one} ${name} ${done}`;
 }
 
 function differingOf(row: ActRow['before'], other: ActRow['before'] | undefined): ActRow['before'] {

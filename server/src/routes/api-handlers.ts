@@ -206,10 +206,10 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   },
   listCollections: (app, { sight }) => collections.listCollections(app, sight),
   makeCollection: (app, { body, sight }) => collections.makeCollection(app, body.name, sight),
-  updateCollection: (app, { params, body, person, asker }) =>
-    asSetting(app, { table: 'collections', personId: person, summary: 'A collection changed' }, (inside) =>
-      collections.updateCollection(inside, params.id, body, sightOf(asker.rights)),
-    ),
+  updateCollection: async (app, { params, body, person, asker }) => {
+    await asSetting(app, 'collections', person, (inside) => collections.updateCollection(inside, params.id, body));
+    return collections.listCollections(app, sightOf(asker.rights));
+  },
   mergeCollection: (app, { params, body, sight }) => collections.mergeCollection(app, params.id, body.intoId, sight),
   listLearned: (app, { params }) => listLearned(app, params.id),
   forgetLearned: async (app, { params, body }) => {
@@ -218,8 +218,9 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   },
   listReadFolders: (app, { sight }) => folders.listReadFolders(app, sight),
   updateReadFolder: async (app, { params, body, person, sight }) => {
-    const setting = { table: 'folders' as const, personId: person, summary: 'A folder that was read changed' };
-    const folder = await asSetting(app, setting, (inside) => folders.updateReadFolder(inside, params.id, body, sight));
+    const folder = await asSetting(app, 'folders', person, (inside) =>
+      folders.updateReadFolder(inside, params.id, body, sight),
+    );
     await app.refreshWatching();
     return folder;
   },
@@ -250,39 +251,25 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   readQuery: (app, { query, sight }) => readQuery(app, query.q, sight),
   listRelations: (app) => relations.listRelations(app),
   saveRelation: (app, { body, person }) =>
-    asSetting(
-      app,
-      { table: 'word_relations', personId: person, summary: `“${body.word}” and “${body.related}”` },
-      (inside) => relations.saveRelation(inside, body, person),
-    ),
+    asSetting(app, 'word_relations', person, (inside) => relations.saveRelation(inside, body, person)),
   removeRelation: (app, { params, person }) =>
-    asSetting(app, { table: 'word_relations', personId: person, summary: 'A relation of words forgotten' }, (inside) =>
-      relations.removeRelation(inside, params.id),
-    ),
+    asSetting(app, 'word_relations', person, (inside) => relations.removeRelation(inside, params.id)),
   markSounds: (app, call) => markSounds(app, seenBody(call), call.person),
   listSavedSearches: (app, { person, sight }) => searches.listSavedSearches(app, person, sight),
   saveSearch: async (app, { body, person, sight }) => {
-    const setting = { table: 'saved_searches' as const, personId: person, summary: `The search “${body.name}” kept` };
-    await asSetting(app, setting, (inside) => searches.saveSearch(inside, body, person, sight));
+    await asSetting(app, 'saved_searches', person, (inside) => searches.saveSearch(inside, body, person, sight));
     return searches.listSavedSearches(app, person, sight);
   },
   removeSavedSearch: async (app, { params, person, sight }) => {
-    const setting = { table: 'saved_searches' as const, personId: person, summary: 'A saved search removed' };
-    await asSetting(app, setting, (inside) => searches.removeSavedSearch(inside, params.id, person));
+    await asSetting(app, 'saved_searches', person, (inside) => searches.removeSavedSearch(inside, params.id, person));
     return searches.listSavedSearches(app, person, sight);
   },
   visitSavedSearch: (app, { params, person, sight }) => searches.visitSavedSearch(app, params.id, person, sight),
   listLayouts: (app, { person }) => layouts.listLayouts(app, person),
   saveLayout: (app, { body, person }) =>
-    asSetting(
-      app,
-      { table: 'column_layouts', personId: person, summary: `The columns “${body.name}” kept` },
-      (inside) => layouts.saveLayout(inside, body.name, body.layout, person),
-    ),
+    asSetting(app, 'column_layouts', person, (inside) => layouts.saveLayout(inside, body.name, body.layout, person)),
   removeLayout: (app, { params, person }) =>
-    asSetting(app, { table: 'column_layouts', personId: person, summary: 'Columns forgotten' }, (inside) =>
-      layouts.removeLayout(inside, params.id, person),
-    ),
+    asSetting(app, 'column_layouts', person, (inside) => layouts.removeLayout(inside, params.id, person)),
   getSound: async (app, { params, sight }) => {
     const [row, copies, revisions] = await Promise.all([
       rowOfSound(app, params.id, sight),
@@ -346,42 +333,32 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   withdrawProposals: (app, { body, person }) => review.withdrawProposals(app, person, body.ids),
   listPathRules: (app) => rules.listPathRules(app),
   addPathRule: (app, { body, person }) =>
-    asSetting(app, { table: 'path_rules', personId: person, summary: `Path rule “${body.pattern}” added` }, (inside) =>
-      rules.addPathRule(inside, body, person),
-    ),
+    asSetting(app, 'path_rules', person, (inside) => rules.addPathRule(inside, body, person)),
   removePathRule: (app, { params, person }) =>
-    asSetting(app, { table: 'path_rules', personId: person, summary: 'A path rule removed' }, (inside) =>
-      rules.removePathRule(inside, params.id),
-    ),
+    asSetting(app, 'path_rules', person, (inside) => rules.removePathRule(inside, params.id)),
   runPathRules: async (app, call) => ({
     changed: await rules.runPathRules(app, seenBody(call).selection, call.person),
   }),
   listAuthorities: (app, { sight }) => authorities.listAuthorities(app, sight),
-  saveAuthority: (app, { body, person, sight }) =>
-    asSetting(
-      app,
-      { table: 'authorities', personId: person, summary: `The name “${body.name}” on its list` },
-      (inside) => authorities.saveAuthority(inside, body, sight),
-    ),
-  removeAuthority: (app, { params, person, sight }) =>
-    asSetting(app, { table: 'authorities', personId: person, summary: 'A name taken off its list' }, (inside) =>
-      authorities.removeAuthority(inside, params.id, sight),
-    ),
-  gatherAuthorities: (app, { person, sight }) =>
-    asSetting(app, { table: 'authorities', personId: person, summary: 'Names gathered from the records' }, (inside) =>
-      authorities.gatherAuthorities(inside, sight),
-    ),
+  saveAuthority: async (app, { body, person, sight }) => {
+    await asSetting(app, 'authorities', person, (inside) => authorities.saveAuthority(inside, body));
+    return authorities.listAuthorities(app, sight);
+  },
+  removeAuthority: async (app, { params, person, sight }) => {
+    await asSetting(app, 'authorities', person, (inside) => authorities.removeAuthority(inside, params.id));
+    return authorities.listAuthorities(app, sight);
+  },
+  gatherAuthorities: async (app, { person, sight }) => {
+    await asSetting(app, 'authorities', person, (inside) => authorities.gatherAuthorities(inside, sight));
+    return authorities.listAuthorities(app, sight);
+  },
   mergeAuthority: (app, { params, body, person, sight }) =>
     authorities.mergeAuthority(app, params.id, body.intoId, person, sight),
   listRecipes: (app, { person }) => recipes.listRecipes(app, person),
   saveRecipe: (app, { body, person }) =>
-    asSetting(app, { table: 'recipes', personId: person, summary: `The recipe “${body.name}” kept` }, (inside) =>
-      recipes.saveRecipe(inside, body, person),
-    ),
+    asSetting(app, 'recipes', person, (inside) => recipes.saveRecipe(inside, body, person)),
   removeRecipe: (app, { params, person }) =>
-    asSetting(app, { table: 'recipes', personId: person, summary: 'A recipe forgotten' }, (inside) =>
-      recipes.removeRecipe(inside, params.id, person),
-    ),
+    asSetting(app, 'recipes', person, (inside) => recipes.removeRecipe(inside, params.id, person)),
   previewRecipe: (app, { signal, ...call }) => recipes.previewRecipe(app, seenBody(call), call.body.from, signal),
   countRecipe: (app, { signal, ...call }) => recipes.countRecipe(app, seenBody(call), signal),
   runRecipe: (app, call) => recipes.runRecipe(app, seenBody(call), call.person, call.body.name),
