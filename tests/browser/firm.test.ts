@@ -339,7 +339,7 @@ describe('a file that was changed outside while its record was edited', () => {
     await page.keyboard.press('ArrowDown');
     await page.locator('.views ::-p-text(In the file)').click();
     await walker.shows('both changed');
-    await page.locator('[aria-label="Keep both for Description"]').click();
+    await page.locator('[aria-label="Both together: Description"]').click();
     while ((await find())?.record.description !== 'Wet oak.\nIron on iron.') await new Promise(setImmediate);
     await walker.shows('the record holds both');
   });

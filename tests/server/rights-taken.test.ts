@@ -6,6 +6,7 @@ import type { JobRun } from '../../server/src/jobs/job-queue.ts';
 import { copyOutJob } from '../../server/src/delivering/copy-out-job.ts';
 import { httpServer } from '../../server/src/http-server.ts';
 import { runPlanJob } from '../../server/src/plans/plan-jobs.ts';
+import { sql } from 'drizzle-orm';
 import { addPersonWith, signedInAs } from '../signed-in.ts';
 import { listenOn, type Listening } from './listen-on.ts';
 import { TestApplication } from './test-application.ts';
@@ -82,6 +83,13 @@ describe('rights that are taken', () => {
     await become(undefined);
     expect(await codeOf(send('PATCH', '/records', person.headers, edit))).toBe('NOT_ALLOWED');
     while ((await codeOf(send('GET', '/catalogue', person.headers))) !== 'NOT_ALLOWED');
+  });
+
+  it('hold for what changes something also where nobody was told that they were taken', async () => {
+    const edit = { selection: selection(), edit: { set: { notes: `of ${count}` } } };
+    expect(await codeOf(send('PATCH', '/records', person.headers, edit))).toBe('ok');
+    await app.context.db.execute(sql`update collection_people set role = 'editor' where person_id = ${person.id}`);
+    expect(await codeOf(send('PATCH', '/records', person.headers, edit))).toBe('NOT_ALLOWED');
   });
 
   it('stop a plan that runs before its next file; another librarian has the rest run', async () => {

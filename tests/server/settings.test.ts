@@ -150,6 +150,18 @@ describe('a setting that somebody changed last', () => {
     expect((await list<Kept>('/collections'))[0]?.name).toBe('Effects');
   });
 
+  it('says so when what a folder had is not there any more', async () => {
+    const body = { name: 'Once kept', steps: [{ do: 'readName', how: 'ifEmpty' }], shared: true };
+    const [recipe] = await app.call('saveRecipe', { body });
+    await app.call('updateReadFolder', { params: { id: folderId }, body: { recipeId: recipe?.id } });
+    await ask('patch', `/read-folders/${folderId}`, { recipeId: null });
+    await app.call('removeRecipe', { params: { id: recipe?.id } });
+    expect(await undo()).toMatchObject({
+      code: 'NOT_UNDOABLE',
+      message: 'Something that it belonged to is not there any more.',
+    });
+  });
+
   it('leaves one collection in use', async () => {
     const made = await app.call('makeCollection', { body: { name: 'Spare' } });
     const spare = made.find(({ name }) => name === 'Spare')?.id ?? 0;

@@ -14,20 +14,27 @@ const LETTER = /[\p{L}\p{N}]/u;
  * name that fits, up to the end of a word.
  */
 export function mentionsIn(text: string, names: readonly string[]): Mention[] {
-  const longestFirst = [...names].sort((a, b) => b.length - a.length);
+  // By their first letter: a text of signs alone is no work, however many people there are.
+  const beginning = new Map<string, string[]>();
+  for (const name of [...names].sort((a, b) => b.length - a.length)) {
+    const letter = firstLetter(name).toLowerCase();
+    beginning.set(letter, [...(beginning.get(letter) ?? []), name]);
+  }
   const mentions: Mention[] = [];
   for (let at = text.indexOf('@'); at >= 0 && mentions.length < MOST_MENTIONS; at = text.indexOf('@', at + 1)) {
     if (LETTER.test(lastLetter(text.slice(Math.max(0, at - 2), at)))) continue;
-    const name = longestFirst.find((each) => isWordAt(text, at + 1, each));
+    const letter = firstLetter(text.slice(at + 1, at + 3)).toLowerCase();
+    const name = beginning.get(letter)?.find((each) => isWordAt(text, at + 1, each));
     if (name !== undefined) mentions.push({ at, length: name.length + 1, name });
   }
   return mentions;
 }
 
+const firstLetter = (text: string): string => [...text][0] ?? '';
 const lastLetter = (text: string): string => [...text].at(-1) ?? '';
 
 function isWordAt(text: string, at: number, name: string): boolean {
   const end = at + name.length;
   const isSame = text.slice(at, end).toLowerCase() === name.toLowerCase();
-  return name !== '' && isSame && !LETTER.test([...text.slice(end, end + 2)][0] ?? '');
+  return name !== '' && isSame && !LETTER.test(firstLetter(text.slice(end, end + 2)));
 }

@@ -66,9 +66,9 @@ export async function turnAct(
     return { act, counts };
   });
   const { act, counts } = await turning.catch((error: unknown) => {
-    // Unique violation: the name that it would have again is another one's by now.
-    if (codeOf(error) !== '23505') throw error;
-    throw new AppError('NOT_UNDOABLE', 'Its name was given to something else since.', { cause: error });
+    const why = SINCE[String(codeOf(error))];
+    if (why === undefined) throw error;
+    throw new AppError('NOT_UNDOABLE', why, { cause: error });
   });
   // A folder may be watched again, or no more.
   if (act.rows.some(({ table }) => table === 'folders')) await app.refreshWatching();
@@ -76,6 +76,11 @@ export async function turnAct(
   return { summary: `${isUndo ? 'Undo' : 'Again'}: ${act.summary}`, ...counts };
 }
 
+/** Why something cannot be as it was, by the code of PostgreSQL: unique violation, foreign key violation. */
+const SINCE: Record<string, string> = {
+  '23505': 'Its name was given to something else since.',
+  '23503': 'Something that it belonged to is not there any more.',
+};
 const codeOf = (error: unknown): unknown => ((error as Error).cause as { code?: unknown } | undefined)?.code;
 
 interface Turned {

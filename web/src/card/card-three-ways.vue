@@ -29,9 +29,13 @@ const STANDINGS: Record<FieldThreeWaysSeen['standing'], string> = {
   file: '▸ the file changed',
   both: '◆ both changed',
 };
+const takeInWords = (each: FieldThreeWaysSeen): string =>
+  isEmptied(each) ? 'Empty the record’s too' : 'Take the file’s';
 const standingOf = (each: FieldThreeWaysSeen): string =>
   holdsBoth(each) ? '◂ the record holds both' : STANDINGS[each.standing];
-const take = (field: FieldThreeWaysSeen, value: unknown): void => emit('edit', editTaking([[field.field, value]]));
+/** What is compared is the record on show: of one that moved on nothing is taken before it was compared anew. */
+const mayTake = computed(() => props.mayEdit && ways.value?.revision === props.revision);
+const take = (field: FieldThreeWaysSeen, value: unknown): void => emit('edit', editTaking([[field, value]]));
 </script>
 
 <template>
@@ -50,7 +54,7 @@ const take = (field: FieldThreeWaysSeen, value: unknown): void => emit('edit', e
         written.
       </p>
       <el-button
-        v-if="mayEdit && atOnce.length > 0"
+        v-if="mayTake && atOnce.length > 0"
         size="small"
         type="primary"
         @click="emit('edit', editTaking(atOnce))"
@@ -78,17 +82,17 @@ const take = (field: FieldThreeWaysSeen, value: unknown): void => emit('edit', e
           <dt>File</dt>
           <dd>{{ formatValue(each.file, '(empty)') }}</dd>
         </dl>
-        <p v-if="mayEdit" class="acts">
+        <p v-if="mayTake" class="acts">
           <el-button
             size="small"
-            :aria-label="`Take ${fieldLabel(each.field)} of the file`"
+            :aria-label="`${takeInWords(each)}: ${fieldLabel(each.field)}`"
             @click="take(each, each.file)"
-            >{{ isEmptied(each) ? 'Empty the record’s too' : 'Take the file’s' }}</el-button
+            >{{ takeInWords(each) }}</el-button
           >
           <el-button
             v-if="each.standing === 'both' && !isEmptied(each) && !holdsBoth(each) && bothOf(each) !== undefined"
             size="small"
-            :aria-label="`Keep both for ${fieldLabel(each.field)}`"
+            :aria-label="`Both together: ${fieldLabel(each.field)}`"
             @click="take(each, bothOf(each))"
             >Both together</el-button
           >

@@ -12,7 +12,7 @@ describe('what the record can take from a file', () => {
   it('at once is what only the file changed, and lists that merge', () => {
     const keywords = field({ field: 'keywords', standing: 'both', merged: ['gate', 'oak'] });
     const kept = field({ field: 'fxName', standing: 'record', merged: 'Gate' });
-    expect(takenAtOnce([field({}), kept, split, keywords])).toEqual([
+    expect(takenAtOnce([field({}), kept, split, keywords]).map(([seen, value]) => [seen.field, value])).toEqual([
       ['library', 'Canal'],
       ['keywords', ['gate', 'oak']],
     ]);
@@ -42,13 +42,14 @@ describe('what the record can take from a file', () => {
     expect(holdsBoth({ ...split, field: 'fxName', record: 'Old' })).toBe(false);
   });
 
-  it('is an edit, in which nothing empties a field', () => {
+  it('is an edit, in which nothing empties a field, and keywords of others stay', () => {
+    const keywords = field({ field: 'keywords', record: ['gate', 'wet'] });
     expect(
       editTaking([
-        ['library', ''],
-        ['tempo', null],
-        ['keywords', []],
+        [field({}), ''],
+        [field({ field: 'tempo' }), null],
+        [keywords, ['gate', 'oak']],
       ]),
-    ).toEqual({ set: { library: null, tempo: null, keywords: [] } });
+    ).toEqual({ set: { library: null, tempo: null }, addKeywords: ['oak'], removeKeywords: ['wet'] });
   });
 });

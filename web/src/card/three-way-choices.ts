@@ -26,15 +26,26 @@ export function bothOf({ field, record, file, merged }: FieldThreeWaysSeen): unk
 export const isEmptied = ({ standing, file }: FieldThreeWaysSeen): boolean =>
   standing !== 'record' && isEmptyValue(file as never);
 
+/** A field, and what is to be taken for it. */
+export type Taken = readonly [seen: FieldThreeWaysSeen, value: unknown];
+
 /** What the record can take from the file without anybody choosing: what only the file changed, and lists that merge; never that a field was emptied. */
-export const takenAtOnce = (fields: readonly FieldThreeWaysSeen[]): [FieldName, unknown][] =>
-  fields.flatMap((each): [FieldName, unknown][] =>
+export const takenAtOnce = (fields: readonly FieldThreeWaysSeen[]): Taken[] =>
+  fields.flatMap((each): Taken[] =>
     each.standing !== 'record' && each.merged !== undefined && !isEmptied(each) && !holdsBoth(each)
-      ? [[each.field, each.merged]]
+      ? [[each, each.merged]]
       : [],
   );
 
-/** The edit that puts values into the record; empty ones empty their field. */
-export const editTaking = (taken: readonly [FieldName, unknown][]): RecordEdit => ({
-  set: Object.fromEntries(taken.map(([field, value]) => [field, value === '' ? null : value])),
-});
+/** The edit that puts values into the record; empty ones empty their field. Keywords are added and taken away, so that those that a colleague added since stay. */
+export function editTaking(taken: readonly Taken[]): RecordEdit {
+  const edit: RecordEdit = {};
+  for (const [{ field, record }, value] of taken) {
+    if (kindOf(field) === 'list') {
+      const [before, after] = [partsOf(record), partsOf(value)];
+      edit.addKeywords = after.filter((word) => !before.includes(word));
+      edit.removeKeywords = before.filter((word) => !after.includes(word));
+    } else edit.set = { ...edit.set, [field]: value === '' ? null : value };
+  }
+  return edit;
+}
