@@ -3,7 +3,7 @@ import type { UndoAnswer } from '@flagstone/contract/changes';
 import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { lastActOf, lastUndoneActOf, turnAct } from '../records/acts.ts';
-import { lastChangeOf, lastUndoOf, undoRun } from '../records/edits.ts';
+import { lastChangeOf, lastUndoOf, undoRun } from '../records/undo-changes.ts';
 import { lastPlanOf, undoPlan } from './plans.ts';
 
 /** Refuses, by throwing, when whoever asks may not change any more what an act of theirs changed: rights may be taken after it. */

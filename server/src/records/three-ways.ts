@@ -5,7 +5,7 @@ import type { ThreeWays } from '@flagstone/contract/contents';
 import { eq, sql } from 'drizzle-orm';
 import type { Queryable } from '../db/connect.ts';
 import { copies, records } from '../db/schema.ts';
-import { changedSince } from './edits.ts';
+import { changedSince } from './record-history.ts';
 
 /** How the record of a copy and its file, as it was last read, stand to what both last agreed on. Throws NOT_FOUND. */
 export async function threeWaysOf(db: Queryable, copyId: number): Promise<ThreeWays> {

@@ -105,18 +105,6 @@ const isOpen = (block: BlockDetail): boolean => block.kind === 'unknown';
 </template>
 
 <style scoped>
-h3 {
-  margin: 0;
-  font-size: 13px;
-  font-weight: 600;
-}
-
-.field {
-  margin-top: 8px;
-  padding-left: 8px;
-  border-left: 2px solid var(--hairline);
-}
-
 .field.differs {
   border-left-color: var(--ochre);
 }

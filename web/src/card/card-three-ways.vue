@@ -118,21 +118,9 @@ const take = (field: FieldThreeWaysSeen, value: unknown): void => emit('edit', e
 </template>
 
 <style scoped>
-h3 {
-  margin: 0;
-  font-size: 13px;
-  font-weight: 600;
-}
-
 .standing {
   color: var(--ink-soft);
   font-weight: 400;
-}
-
-.field {
-  margin-top: 8px;
-  padding-left: 8px;
-  border-left: 2px solid var(--hairline);
 }
 
 .field.both {
