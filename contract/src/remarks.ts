@@ -1,8 +1,8 @@
 import { z } from 'zod';
 import { as, endpoint, idParams } from './endpoint.ts';
 
-/** In letters. */
-const MOST_TEXT = 4000;
+/** A remark has at most so many letters. */
+export const MOST_REMARK_LETTERS = 4000;
 export const REMARKS_AT_ONCE = 50;
 
 /** Somebody whom a remark names, and whether they have settled it. */
@@ -55,7 +55,7 @@ export const remarksEndpoints = {
   addRemark: endpoint('POST', '/sounds/:id/remarks', {
     needs: as('editor', 'sound'),
     params: idParams,
-    body: z.strictObject({ text: z.string().trim().min(1).max(MOST_TEXT) }),
+    body: z.strictObject({ text: z.string().trim().min(1).max(MOST_REMARK_LETTERS) }),
     response: z.object({ remark: remarkSchema, unseen: z.array(z.string()) }),
   }),
   /** Takes away a remark of one's own. */

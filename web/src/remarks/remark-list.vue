@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { MOST_REMARK_LETTERS } from '@flagstone/contract/remarks';
 import { ElButton, ElMention } from 'element-plus';
 import { computed } from 'vue';
 import { useLive } from '../stores/live.ts';
@@ -21,6 +22,8 @@ const { remarks, hasEarlier, earlier, draft, say, isBusy, remove, settle } = use
 const maySay = computed(() => rights.mayIn('editor', props.collectionId));
 const names = computed(() => session.people.map(({ name }) => name));
 const choices = computed(() => names.value.map((name) => ({ value: name, label: name })));
+/** What is pasted is never cut short unseen: whoever says it shortens it. */
+const isTooLong = computed(() => draft.value.trim().length > MOST_REMARK_LETTERS);
 const strangers = computed(() => strangersIn(draft.value, names.value));
 const matches = (pattern: string, { value = '' }: { value?: string }): boolean =>
   value.toLowerCase().includes(pattern.toLowerCase());
@@ -35,17 +38,25 @@ const matches = (pattern: string, { value = '' }: { value?: string }): boolean =
         :autosize="{ minRows: 2, maxRows: 8 }"
         :options="choices"
         :filter-option="matches"
-        maxlength="4000"
         placeholder="Say something about this sound. @ and a name has it wait for them."
         aria-label="Remark"
-        @keydown.ctrl.enter.prevent="say"
+        @keydown.ctrl.enter.prevent="isTooLong || say()"
       />
       <p class="acts">
-        <span v-if="strangers.length > 0" class="attention" role="status"
+        <span v-if="isTooLong" class="attention" role="status"
+          >▲ {{ draft.trim().length.toLocaleString('en') }} letters; {{ MOST_REMARK_LETTERS.toLocaleString('en') }} fit
+          into a remark.</span
+        >
+        <span v-else-if="strangers.length > 0" class="attention" role="status"
           >▲ Nobody is called {{ strangers.join(', ') }}</span
         >
         <span v-else class="soft"><kbd>Ctrl+Enter</kbd></span>
-        <el-button native-type="submit" size="small" type="primary" :disabled="draft.trim() === ''" :loading="isBusy"
+        <el-button
+          native-type="submit"
+          size="small"
+          type="primary"
+          :disabled="draft.trim() === '' || isTooLong"
+          :loading="isBusy"
           >Say it</el-button
         >
       </p>
