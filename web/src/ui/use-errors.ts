@@ -5,20 +5,23 @@ import { ApiError } from '../api/client.ts';
 /** Above the listening strip and the foot of the table, and never over the card, where somebody may be typing. */
 const PLACE = { position: 'bottom-left', offset: 150 } as const;
 
-/** Shows what went wrong and what to do about it. */
+/** The errors that can be read at the moment. */
+const onShow = new Set<string>();
+
+/** Shows what went wrong and what to do about it, once while it can be read. */
 export function showError(error: unknown): void {
   if (error instanceof DOMException && error.name === 'AbortError') return;
   const known = error instanceof ApiError;
   // The form to sign in says it.
   if (known && error.isSignedOut) return;
   if (!known) console.error(error);
-  ElNotification({
-    type: 'error',
-    title: known ? error.body.message : 'Something went wrong in the browser.',
-    message: known ? error.body.remedy : String(error),
-    duration: 8000,
-    ...PLACE,
-  });
+  const title = known ? error.body.message : 'Something went wrong in the browser.';
+  const message = known ? error.body.remedy : String(error);
+  // A server that is away fails everything that a page asks at once: that is one thing to be told.
+  const key = `${title}\n${message}`;
+  if (onShow.has(key)) return;
+  onShow.add(key);
+  ElNotification({ type: 'error', title, message, duration: 8000, onClose: () => void onShow.delete(key), ...PLACE });
 }
 
 /**
