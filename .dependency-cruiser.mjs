@@ -8,7 +8,7 @@ const TEST = '\\.test\\.ts$';
 const GROUND = ['db', 'rights', 'disk', 'live', 'jobs', 'workers'];
 const RECORDS = [...GROUND, 'drives', 'records'];
 const TOOLS = [...RECORDS, 'describing', 'finding', 'listening'];
-const ALL = [...TOOLS, 'intake', 'plans', 'delivering'];
+const ALL = [...TOOLS, 'intake', 'plans', 'delivering', 'sheets'];
 /** For each room of the server, the others that it may know. */
 const MAY_KNOW = {
   db: [],
@@ -26,6 +26,7 @@ const MAY_KNOW = {
   intake: [...RECORDS, 'describing', 'listening'],
   plans: [...TOOLS, 'intake'],
   delivering: [...TOOLS, 'intake'],
+  sheets: [...TOOLS, 'plans'],
   routes: [...ALL, 'people'],
   commands: [...ALL, 'people', 'routes'],
 };
@@ -64,6 +65,8 @@ const WEB_MAY_KNOW = {
   delivery: ON_PAGES,
   setup: [...ON_PAGES, 'people'],
   review: EVERYWHERE,
+  drift: EVERYWHERE,
+  sheets: EVERYWHERE,
   sound: [...ON_PAGES, 'delivery'],
   shell: [...ON_PAGES, 'jobs', 'search'],
   places: [
@@ -77,6 +80,8 @@ const WEB_MAY_KNOW = {
     'search',
     'delivery',
     'review',
+    'drift',
+    'sheets',
     'remarks',
     'setup',
     'sound',

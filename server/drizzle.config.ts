@@ -9,6 +9,8 @@ export default defineConfig({
     './server/src/db/people-schema.ts',
     './server/src/db/review-schema.ts',
     './server/src/db/remarks-schema.ts',
+    './server/src/db/drift-schema.ts',
+    './server/src/db/sheets-schema.ts',
   ],
   out: './server/migrations',
 });

@@ -4,6 +4,7 @@ import { presenceEndpoints } from './presence.ts';
 import { peopleEndpoints } from './people.ts';
 import { categoryListsEndpoints } from './category-lists.ts';
 import { drivesEndpoints } from './drives.ts';
+import { driftEndpoints } from './drift.ts';
 import { collectionsEndpoints } from './collections.ts';
 import { intakeEndpoints } from './intake.ts';
 import { catalogueEndpoints } from './catalogue.ts';
@@ -29,7 +30,9 @@ import { rulesEndpoints } from './rules.ts';
 import { authoritiesEndpoints } from './authorities.ts';
 import { recipesEndpoints } from './recipes.ts';
 import { suggestionsEndpoints } from './suggestions.ts';
+import { settlingEndpoints } from './settling.ts';
 import { plansEndpoints } from './plans.ts';
+import { sheetsEndpoints, sheetsRawEndpoints } from './sheets.ts';
 import { jobsEndpoints, jobsRawEndpoints } from './jobs.ts';
 
 /** Every address of the API that speaks JSON. */
@@ -40,6 +43,7 @@ export const api = {
   ...auditEndpoints,
   ...categoryListsEndpoints,
   ...drivesEndpoints,
+  ...driftEndpoints,
   ...collectionsEndpoints,
   ...intakeEndpoints,
   ...catalogueEndpoints,
@@ -63,7 +67,9 @@ export const api = {
   ...authoritiesEndpoints,
   ...recipesEndpoints,
   ...suggestionsEndpoints,
+  ...settlingEndpoints,
   ...plansEndpoints,
+  ...sheetsEndpoints,
   ...jobsEndpoints,
 };
 export type Api = typeof api;
@@ -78,6 +84,7 @@ export const rawApi = {
   ...auditRawEndpoints,
   ...exportsRawEndpoints,
   ...importsRawEndpoints,
+  ...sheetsRawEndpoints,
   ...jobsRawEndpoints,
 };
 export type RawApi = typeof rawApi;

@@ -2,7 +2,17 @@ import { z } from 'zod';
 import { as, endpoint, rawEndpoint } from './endpoint.ts';
 import { presenceSchema } from './presence.ts';
 
-export const jobKindSchema = z.enum(['index', 'rename', 'write', 'relocate', 'cut', 'undo', 'measure', 'copyOut']);
+export const jobKindSchema = z.enum([
+  'index',
+  'rename',
+  'write',
+  'relocate',
+  'cut',
+  'undo',
+  'measure',
+  'copyOut',
+  'sheet',
+]);
 export type JobKind = z.infer<typeof jobKindSchema>;
 
 export const jobStateSchema = z.enum(['waiting', 'running', 'paused', 'done', 'failed', 'cancelled']);

@@ -45,7 +45,7 @@ export const FOUND = ['new', 'moved', 'changedOutside', 'alreadyHeld', 'same'] a
 
 /**
  * What narrows a list: words; collections; a category, a subcategory; a field whose places in the file do not say the same; a field without a value; the state
- * of a copy; lengths in seconds; loudness in LUFS; what reading found (batches only). Numbers and booleans arrive as text in a query string.
+ * of a copy, where it lies; lengths in seconds; loudness in LUFS; what reading found (batches only). Numbers and booleans arrive as text in a query string.
  */
 export const filterSchema = z.object({
   q: z.string().max(10_000).default(''),
@@ -62,7 +62,14 @@ export const filterSchema = z.object({
   catId: z.string().max(50).default(''),
   disagrees: z.enum(['', ...FIELD_NAMES]).default(''),
   missing: z.enum(['', ...FIELD_NAMES]).default(''),
-  state: z.enum(['', ...COPY_STATE_NAMES, 'notInStep']).default(''),
+  state: z.enum(['', ...COPY_STATE_NAMES, 'notInStep', 'unproved']).default(''),
+  /** The drive, and the number of the folder that was read, of the very copy that is in that state. */
+  drive: z.uuid().or(z.literal('')).default(''),
+  readFolder: z
+    .string()
+    .regex(/^[1-9]\d{0,8}$/)
+    .or(z.literal(''))
+    .default(''),
   length: rangeSchema,
   loudness: rangeSchema,
   found: z.enum(['', ...FOUND]).default(''),

@@ -10,8 +10,10 @@ import { copyOutJob } from './delivering/copy-out-job.ts';
 import { indexJob } from './intake/index-job.ts';
 import { JobQueue, type JobRun, type JobWork } from './jobs/job-queue.ts';
 import { measureJob, measureNewSounds, remeasureOutdated } from './listening/measure-job.ts';
+import { keepDrift } from './records/drift.ts';
 import { recoverJournal, runPlanJob, undoPlanJob } from './plans/plan-jobs.ts';
 import { categoriesInForce } from './describing/category-lists.ts';
+import { sheetJob } from './sheets/sheet-job.ts';
 import { reconnectDrives, seesDrives } from './drives/drives.ts';
 import { takeJournalKey } from './drives/known-writes.ts';
 import { readAgainWhatIsDue } from './intake/read-folders.ts';
@@ -107,6 +109,7 @@ export async function openApplication(
     undo: (run) => undoPlanJob(context, run),
     measure: (run) => measureJob(context, run),
     copyOut: (run) => copyOutJob(context, run),
+    sheet: (run) => sheetJob(context, run),
   };
   await context.jobs.start(work, (lanes) => seesDrives(context, lanes));
   await remeasureOutdated(context);
@@ -117,6 +120,7 @@ export async function openApplication(
   await watcher.refresh();
   const keepHouse = async (): Promise<void> => {
     await measureNewSounds(context);
+    await keepDrift(context.db);
     await watcher.refresh();
     await readAgainWhatIsDue(context);
   };

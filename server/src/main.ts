@@ -12,6 +12,8 @@ const COMMANDS: Record<string, () => Promise<Command>> = {
   suggest: async () => (await import('./commands/suggest.ts')).suggest,
   name: async () => (await import('./commands/name.ts')).name,
   index: async () => (await import('./commands/index-folder.ts')).indexFolder,
+  drift: async () => (await import('./commands/drift.ts')).drift,
+  sheet: async () => (await import('./commands/sheet.ts')).sheet,
   person: async () => (await import('./commands/person.ts')).person,
   worker: async () => (await import('./commands/worker.ts')).worker,
   bench: async () => (await import('./commands/bench.ts')).bench,

@@ -123,6 +123,8 @@ async function dragTo(what: string, onto: string): Promise<void> {
     const box = await (await page.waitForSelector(selector))?.boundingBox();
     return { x: (box?.x ?? 0) + (box?.width ?? 0) / 2, y: (box?.y ?? 0) + (box?.height ?? 0) / 2 };
   };
+  // A row that is made anew under the mouse is not dragged.
+  await page.waitForNetworkIdle({ idleTime: 500, concurrency: 2 });
   const from = await middle(what);
   await page.mouse.move(from.x, from.y);
   await page.mouse.down();

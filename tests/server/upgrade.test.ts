@@ -15,6 +15,12 @@ const BEFORE_THE_SECOND = [
    create index search_rows_category on search_rows (category)`,
   'drop table proposals; alter table collections drop column asks_review',
   'drop table remark_mentions; drop table remarks',
+  `drop trigger copies_drift_added on copies; drop trigger copies_drift_changed on copies; drop trigger copies_drift_removed on copies;
+   drop trigger records_drift_changed on records; drop trigger sounds_drift_filed on sounds; drop table drift_counts, drift_days;
+   alter table copies drop proved_at`,
+  'drop table settling_rules',
+  `drop table sheet_items, sheets, sheet_bases, sheets_sent, sheets_made, known_houses; drop index journal_former_name; drop index changes_run;
+   alter table installation drop house_id, drop house_name, drop signing_key`,
   'delete from drizzle.__drizzle_migrations where id > (select min(id) from drizzle.__drizzle_migrations)',
 ];
 

@@ -44,6 +44,16 @@ export const router = createRouter({
       meta: { title: 'Review', needs: 'assistant' },
     },
     {
+      path: '/drift',
+      component: () => import('./places/drift-place.vue'),
+      meta: { title: 'Drift', needs: 'assistant' },
+    },
+    {
+      path: '/drift/sheet/:id([\\da-f-]{36})',
+      component: () => import('./places/sheet-place.vue'),
+      meta: { title: 'Change sheet', needs: 'librarian' },
+    },
+    {
       path: '/pull/:ids([\\d,]+)?',
       component: () => import('./places/pull-place.vue'),
       meta: { title: 'Pull lists', needs: 'editor' },

@@ -57,7 +57,7 @@ export function nameAfter(
     pattern.kind === 'ucs'
       ? ucsName(pattern, record, extension, categories, shorten)
       : freeName(pattern.template, record, extension, shorten);
-  const reserved = RESERVED.test(planned.name) ? [reservedProblem(planned.name)] : [];
+  const reserved = isReserved(planned.name) ? [reservedProblem(planned.name)] : [];
   return { ...planned, problems: [...planned.problems, ...reserved] };
 }
 
@@ -89,6 +89,9 @@ function categoryProblem(record: Partial<SoundRecord>, categories: CategoryList)
 
 /** The names of devices, which Windows refuses with any extension (Microsoft, “Naming Files, Paths, and Namespaces”; from memory). */
 const RESERVED = /^(con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³])(\.|$)/i;
+
+/** Whether Windows takes a name for a device, whatever its extension. */
+export const isReserved = (name: string): boolean => RESERVED.test(name);
 
 function reservedProblem(name: string): NameProblem {
   const message = `“${name}” is the name of a device on Windows; such a file cannot be opened there.`;

@@ -30,6 +30,7 @@ export type SettingTable =
   | 'column_layouts'
   | 'word_relations'
   | 'path_rules'
+  | 'settling_rules'
   | 'authorities'
   | 'recipes'
   | 'collections'

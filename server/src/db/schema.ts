@@ -308,24 +308,32 @@ export const learnedWords = pgTable(
 );
 
 /** One act of a person that changed records: an edit, accepted suggestions, an undo. Undone as one. */
-export const changes = pgTable('changes', {
-  id: bigserial('id', { mode: 'number' }).primaryKey(),
-  personId: integer('person_id')
-    .notNull()
-    .references(() => people.id),
-  kind: text('kind').notNull(),
-  summary: text('summary').notNull(),
-  /** Shared by changes that were made in one go, as those of several path rules: they are undone in one go. */
-  runId: uuid('run_id'),
-  /** The change that this one took back. */
-  undoes: bigint('undoes', { mode: 'number' }),
-  undoneBy: bigint('undone_by', { mode: 'number' }),
-  /** By which a snapshot of the database tells whether it was there. */
-  transaction: xid8('transaction')
-    .notNull()
-    .default(sql`pg_current_xact_id()`),
-  createdAt: created(),
-});
+export const changes = pgTable(
+  'changes',
+  {
+    id: bigserial('id', { mode: 'number' }).primaryKey(),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id),
+    kind: text('kind').notNull(),
+    summary: text('summary').notNull(),
+    /** Shared by changes that were made in one go, as those of several path rules: they are undone in one go. */
+    runId: uuid('run_id'),
+    /** The change that this one took back. */
+    undoes: bigint('undoes', { mode: 'number' }),
+    undoneBy: bigint('undone_by', { mode: 'number' }),
+    /** By which a snapshot of the database tells whether it was there. */
+    transaction: xid8('transaction')
+      .notNull()
+      .default(sql`pg_current_xact_id()`),
+    createdAt: created(),
+  },
+  (table) => [
+    index('changes_run')
+      .on(table.runId)
+      .where(sql`${table.runId} is not null`),
+  ],
+);
 
 export const recordRevisions = pgTable(
   'record_revisions',
@@ -388,6 +396,8 @@ export const copies = pgTable(
       .default(sql`'{}'`),
     /** The full audio digest of this very file; null until it is read as a whole, empty when that failed. */
     fullDigest: text('full_digest'),
+    /** When the file was last read as a whole and held the audio of its sound; null when that never was, or its file has changed since. */
+    provedAt: at('proved_at'),
     indexedAt: at('indexed_at').notNull().defaultNow(),
   },
   (table) => [
@@ -403,6 +413,9 @@ export const copies = pgTable(
     index('copies_unproved')
       .on(table.driveId, table.id)
       .where(sql`${table.fullDigest} is null and not ${table.gone}`),
+    index('copies_proved')
+      .on(table.driveId, sql`${table.provedAt} nulls first`, table.id)
+      .where(sql`not ${table.gone}`),
   ],
 );
 
@@ -519,6 +532,10 @@ export const journal = pgTable(
     index('journal_started')
       .on(table.id)
       .where(sql`${table.state} in ('started', 'undoing')`),
+    // Former names, by which sounds of change sheets are found.
+    index('journal_former_name')
+      .on(sql`lower(${table.before} ->> 'name')`)
+      .where(sql`${table.before} ? 'companions'`),
   ],
 );
 
@@ -541,6 +558,10 @@ export const installation = pgTable('installation', {
   id: smallint('id').primaryKey(),
   /** Signs the journals of writes in place, so that no other file is taken for one. */
   writeKey: bytea('write_key').notNull(),
+  /** By which other houses know where a change sheet comes from, and the key that it is signed with (PKCS #8); made when it is first needed. */
+  houseId: uuid('house_id').notNull().defaultRandom(),
+  houseName: textField('house_name'),
+  signingKey: bytea('signing_key'),
   createdAt: created(),
 });
 

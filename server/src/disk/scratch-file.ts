@@ -6,7 +6,7 @@ import { Transform, type Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { AppError } from '@flagstone/core/errors';
 
-/** Keeps a sound that comes from outside in a file of the system's temporary folder for as long as work needs it. Throws TOO_LARGE. */
+/** Keeps a file that comes from outside in a file of the system's temporary folder for as long as work needs it. Throws TOO_LARGE. */
 export async function withScratchFile<Result>(
   audio: Readable,
   mostBytes: number,
@@ -28,7 +28,7 @@ function limitedTo(most: number): Transform {
   return new Transform({
     transform(chunk: Buffer, _encoding, done) {
       seen += chunk.length;
-      if (seen > most) done(new AppError('TOO_LARGE', `The sound is larger than ${most / 1024 / 1024} MiB.`));
+      if (seen > most) done(new AppError('TOO_LARGE', `The file is larger than ${most / 1024 / 1024} MiB.`));
       else done(null, chunk);
     },
   });

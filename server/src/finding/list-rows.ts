@@ -64,7 +64,7 @@ export async function listRows(app: AppContext, source: Source, query: SeenQuery
     ? cataloguePage(app, query)
     : batchPage(app, source.batchId, query));
   return {
-    rows: await rowsInOrder(app.db, source.kind === 'catalogue' ? 'sounds' : 'copies', page.ids, query.seenBy),
+    rows: await rowsInOrder(app.db, source.kind === 'catalogue' ? 'sounds' : 'copies', page.ids, query.seenBy, query),
     next: page.next,
     total: counted?.count ?? null,
     isApproximate: counted?.isApproximate ?? false,
@@ -107,6 +107,7 @@ export async function* rowsInListOrder(
       isCatalogue ? 'sounds' : 'copies',
       [...ids.subarray(at, at + ROWS_AT_ONCE)],
       seenBy,
+      query,
     );
 }
 

@@ -6,12 +6,11 @@ import {
   LOUDNESS_EDGES_LUFS,
 } from '@flagstone/core/query/value-bands';
 import { DESCRIBING_FIELDS } from '@flagstone/core/record/described';
-import { and, eq, isNull, sql } from 'drizzle-orm';
+import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
-import { copies } from '../db/schema.ts';
 import type { Sight } from '../rights/rights.ts';
-import { copyIsSeen, soundIsSeen } from '../rights/seen.ts';
-import { COPY_STATE } from '../records/copy-state.ts';
+import { soundIsSeen } from '../rights/seen.ts';
+import { driftTotals } from '../records/drift.ts';
 import { cachedAnswer } from './cached-answer.ts';
 import { missingField } from '../records/search-conditions.ts';
 
@@ -31,7 +30,7 @@ function bands(edges: readonly number[], unit: string): Band[] {
 export const statisticsOf = cachedAnswer(countAll);
 
 async function countAll(app: AppContext, sight: Sight): Promise<Statistics> {
-  const [totals, categories, lengths, loudness, growth, states, gone] = await Promise.all([
+  const [totals, categories, lengths, loudness, growth, drift] = await Promise.all([
     totalsOf(app, sight),
     app.db.execute<{ category: string; count: number }>(sql`
       select r.category, count(*) as count from sounds s join records r on r.sound_id = s.id
@@ -41,28 +40,16 @@ async function countAll(app: AppContext, sight: Sight): Promise<Statistics> {
     app.db.execute<{ day: string; total: number }>(sql`
       select to_char(day, 'YYYY-MM-DD') as day, sum(count) over (order by day)::bigint as total from (
         select date_trunc('day', created_at) as day, count(*) as count from sounds s where filed_at is not null and ${soundIsSeen(sight, sql`s.id`)} group by 1) d order by day`),
-    app.db.execute<{ state: string; count: number }>(sql`
-      select ${COPY_STATE} as state, count(*) as count from copies c join records r on r.sound_id = c.sound_id
-      join sounds s on s.id = c.sound_id where s.filed_at is not null
-      and ${copyIsSeen(sight)} and not c.gone and (c.changed_outside or c.carries_revision < r.revision) group by 1`),
-    app.db.$count(
-      copies,
-      and(eq(copies.gone, true), isNull(copies.clearedAt), copyIsSeen(sight, sql`${copies.readFolderId}`)),
-    ),
+    driftTotals(app.db, sight),
   ]);
-  const stateCount = (state: string): number => states.rows.find((row) => row.state === state)?.count ?? 0;
+  const { behind, ahead, split, gone } = drift.stands;
   return {
     ...totals,
     categories: categories.rows.map(({ category, count }) => ({ category, count })),
     lengths: bands(LENGTH_EDGES_SECONDS, 's').map((band, index) => ({ ...band, count: lengths.get(index) ?? 0 })),
     loudness: bands(LOUDNESS_EDGES_LUFS, 'LUFS').map((band, index) => ({ ...band, count: loudness.get(index) ?? 0 })),
     growth: growth.rows.map(({ day, total }) => ({ day, total: Number(total) })),
-    notInStep: {
-      behind: stateCount('behind'),
-      ahead: stateCount('ahead'),
-      split: stateCount('split'),
-      gone,
-    },
+    notInStep: { behind, ahead, split, gone },
   };
 }
 

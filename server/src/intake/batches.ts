@@ -11,6 +11,7 @@ import { batchRow, recordRows } from '../records/act-rows.ts';
 import { driveFolderOf, filesOf } from '../drives/drives.ts';
 import { batchOfFolder } from './batch-of-folder.ts';
 import { rememberFolder } from './read-folders.ts';
+import { lockRecords } from '../records/search-conditions.ts';
 
 /** Opens a batch on a folder that a person named and starts reading it. Throws what AllowedRoots.checkedFolder throws. */
 export async function startIntake(
@@ -140,9 +141,11 @@ export async function fileBatch(
   const { name } = await getBatch(app, id, sight);
   const filed = await app.db.transaction(async (tx) => {
     const before = await batchRow(tx, id);
-    const { rowCount } = await tx.execute(sql`
-      update sounds set filed_at = now() where filed_at is null
-      and id in (select c.sound_id from batch_items b join copies c on c.id = b.copy_id where b.batch_id = ${id} and ${copyIsSeen(sight)})`);
+    const ofBatch = sql`select c.sound_id from batch_items b join copies c on c.id = b.copy_id where b.batch_id = ${id} and ${copyIsSeen(sight)}`;
+    await lockRecords(tx, ofBatch);
+    const { rowCount } = await tx.execute(
+      sql`update sounds set filed_at = now() where filed_at is null and id in (${ofBatch})`,
+    );
     await tx
       .update(batches)
       .set({ filedAt: sql`now()`, filedBy: personId })

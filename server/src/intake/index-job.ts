@@ -15,6 +15,7 @@ import { pathOf } from './index-writer.ts';
 import { JobAwaitsDrive, type JobRun } from '../jobs/job-queue.ts';
 import { measureNewSounds } from '../listening/measure-job.ts';
 import { newestCopyId, recogniseMoves } from './moved-copies.ts';
+import { lockRecords } from '../records/search-conditions.ts';
 
 const GONE_PAGE = 10_000;
 
@@ -114,10 +115,13 @@ async function markGone(
       and ${isBelow(sql`folder`, folder)} and folder <> all(${sql.param([...unchanged])}::text[]) order by id limit ${GONE_PAGE}`);
     const missing = rows.filter((copy) => !isKept(copy)).map(({ id }) => id);
     if (missing.length > 0)
-      await app.db
-        .update(copies)
-        .set({ gone: true })
-        .where(sql`${copies.id} = any(${idList(missing)})`);
+      await app.db.transaction(async (tx) => {
+        await lockRecords(tx, sql`select sound_id from copies where id = any(${idList(missing)})`);
+        await tx
+          .update(copies)
+          .set({ gone: true })
+          .where(sql`${copies.id} = any(${idList(missing)})`);
+      });
     gone += missing.length;
     const last = rows.at(-1);
     if (!last || rows.length < GONE_PAGE) return gone;

@@ -38,6 +38,7 @@ const COPY_COLUMNS = [
   'issues',
   'disagreeing',
   'full_digest',
+  'proved_at',
   'indexed_at',
 ];
 /** What a reading finds a file to be; one that moved is known only at the end, see moved-copies.ts. */
@@ -105,7 +106,11 @@ export async function writeChunk(
   const earlierRows = await copiesAt(tx, target.driveId, readFiles);
   // A file that holds another sound now leaves that of before with one copy less.
   const touchedIds = [...new Set([...soundIds, ...earlierRows.map(({ soundId }) => soundId)])];
-  await lockRecords(tx, touchedIds);
+  const sameIds = same.flatMap((file) => known.get(pathOf(file))?.id ?? []);
+  await lockRecords(
+    tx,
+    sql`select unnest(${idList(touchedIds)}) union select c.sound_id from copies c where c.id = any(${idList(sameIds)}) and (c.gone or c.cleared_at is not null)`,
+  );
   const heldIds = soundIds.filter((id) => !newRecords.has(id));
   const recordRows =
     heldIds.length === 0 ? [] : await tx.select().from(records).where(inArray(records.soundId, heldIds));
@@ -142,11 +147,11 @@ export async function writeChunk(
     items.push(...written.rows.map((row) => ({ id: row.id, found: found.get(pathOf(row)) ?? 'same' })));
     await refreshSearch(tx, touchedIds);
   }
-  if (same.length > 0)
+  if (sameIds.length > 0)
     await tx
       .update(copies)
       .set({ gone: false, clearedAt: null })
-      .where(sql`${copies.id} = any(${idList(items.map(({ id }) => id))})`);
+      .where(sql`${copies.id} = any(${idList(sameIds)}) and (gone or cleared_at is not null)`);
   if (items.length > 0 && target.batchId !== null)
     await tx.execute(sql`
       insert into batch_items (batch_id, copy_id, found, scan_id)
@@ -258,6 +263,7 @@ function copyRow(
     issues: file.header.file.issues,
     disagreeing: file.header.file.disagreeing,
     fullDigest: null,
+    provedAt: null,
     indexedAt: new Date(),
   };
 }

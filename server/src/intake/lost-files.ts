@@ -1,13 +1,14 @@
 import { AppError } from '@flagstone/core/errors';
 import { FIELD_NAMES, filledFields } from '@flagstone/core/record/fields';
 import type { Lost, lostPageSchema, SettleLost } from '@flagstone/contract/lost';
-import { and, eq, isNull, sql } from 'drizzle-orm';
+import { and, eq, isNull, sql, type SQL } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Sight } from '../rights/rights.ts';
 import { copyIsSeen } from '../rights/seen.ts';
 import { copies, records } from '../db/schema.ts';
 import { editSelection } from '../records/edits.ts';
+import { lockRecords } from '../records/search-conditions.ts';
 
 const PAGE = 100;
 const MOST_CANDIDATES = 3;
@@ -56,6 +57,15 @@ export async function listLost(app: AppContext, after: number, sight: Sight): Pr
   };
 }
 
+/** Takes lost files off the lists; returns how many. */
+function clear(app: AppContext, which: SQL): Promise<number> {
+  return app.db.transaction(async (tx) => {
+    await lockRecords(tx, sql`select c.sound_id from copies c where ${which}`);
+    const { rowCount } = await tx.execute(sql`update copies c set cleared_at = now() where ${which}`);
+    return rowCount ?? 0;
+  });
+}
+
 /** Files that may be the lost copy `c` of sound `s`, with how sure that is and why. */
 function candidatesOf(sight: Sight) {
   const isSeen = copyIsSeen(sight, sql`k.read_folder_id`);
@@ -80,11 +90,10 @@ function candidatesOf(sight: Sight) {
  */
 export async function settleLost(app: AppContext, wanted: SettleLost, personId: number, sight: Sight): Promise<number> {
   if (wanted.what === 'certain') {
-    const { rowCount } = await app.db.execute(
-      sql`update copies c set cleared_at = now() where ${LOST} and ${HELD} and ${copyIsSeen(sight)}`,
-    );
+    const certain = sql`${LOST} and ${HELD} and ${copyIsSeen(sight)}`;
+    const cleared = await clear(app, certain);
     await app.live.publish(app.db, { type: 'records', soundIds: [] });
-    return rowCount ?? 0;
+    return cleared;
   }
   const isLost = and(
     eq(copies.id, wanted.lostCopyId),
@@ -95,7 +104,7 @@ export async function settleLost(app: AppContext, wanted: SettleLost, personId: 
   const [lost] = await app.db.select().from(copies).where(isLost);
   if (!lost) throw new AppError('NOT_FOUND', 'This file is not among the lost ones any more.');
   if (wanted.what === 'reconnect') await carryRecord(app, lost.soundId, wanted.copyId, personId, sight);
-  await app.db.update(copies).set({ clearedAt: new Date() }).where(isLost);
+  await clear(app, sql`c.id = ${lost.id} and ${LOST}`);
   await app.live.publish(app.db, { type: 'records', soundIds: [lost.soundId] });
   return 1;
 }

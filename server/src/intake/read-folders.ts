@@ -15,6 +15,7 @@ import type { NewJob } from '../jobs/job-queue.ts';
 import { batchOfFolder } from './batch-of-folder.ts';
 import { isBelow } from '../db/sql-parts.ts';
 import { driveIsHere, filesOf, type DriveFolder } from '../drives/drives.ts';
+import { lockRecords } from '../records/search-conditions.ts';
 
 type FolderRow = typeof folders.$inferSelect;
 
@@ -69,9 +70,9 @@ export async function rememberFolder(
       .onConflictDoUpdate({ target: [folders.driveId, folders.path], set: { path: folder } })
       .returning({ id: folders.id, collectionId: folders.collectionId });
     if (!row) throw new AppError('INTERNAL', `The folder ${folder} could not be recorded.`);
-    await tx.execute(sql`
-      update copies c set read_folder_id = ${row.id} where drive_id = ${drive.id} and read_folder_id is not distinct from ${above?.id ?? null}::int
-      and ${isBelow(sql`folder`, folder)}`);
+    const itsOwn = sql`drive_id = ${drive.id} and read_folder_id is not distinct from ${above?.id ?? null}::int and ${isBelow(sql`folder`, folder)}`;
+    await lockRecords(tx, sql`select sound_id from copies where ${itsOwn}`);
+    await tx.execute(sql`update copies set read_folder_id = ${row.id} where ${itsOwn}`);
     return { folderId: row.id, collectionId: row.collectionId };
   });
 }

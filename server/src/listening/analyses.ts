@@ -14,7 +14,7 @@ import { analyses, copies, drives, measuringNow, records, soundPeaks, sounds } f
 import { isUnchanged } from '../disk/file-stamp.ts';
 import type { MeasuredFile, SteadyStamp } from '../disk/measure-file.ts';
 import { filesOf } from '../drives/drives.ts';
-import { refreshSearch } from '../records/search-conditions.ts';
+import { lockRecords, refreshSearch } from '../records/search-conditions.ts';
 
 /** A copy to be measured, with the place of its file. */
 export interface MeasurableCopy {
@@ -80,10 +80,14 @@ async function whileNoted<Value>(app: AppContext, copy: MeasurableCopy, work: ()
 export async function proveCopy(app: AppContext, copy: MeasurableCopy, signal?: AbortSignal): Promise<void> {
   const { audioDigest, stamp } = await app.workers.digest(copy.path, signal);
   const isProved = await app.db.transaction(async (tx) => {
+    await lockRecords(tx, [copy.soundId]);
     await lockedCopy(tx, copy, stamp);
     const [sound] = await tx.select().from(sounds).where(eq(sounds.id, copy.soundId));
     if (sound?.fullDigest !== audioDigest) return false;
-    await tx.update(copies).set({ fullDigest: audioDigest }).where(eq(copies.id, copy.copyId));
+    await tx
+      .update(copies)
+      .set({ fullDigest: audioDigest, provedAt: sql`now()` })
+      .where(eq(copies.id, copy.copyId));
     return true;
   });
   if (!isProved) await measureCopy(app, copy, signal);
@@ -91,6 +95,7 @@ export async function proveCopy(app: AppContext, copy: MeasurableCopy, signal?: 
 
 async function keepMeasured(app: AppContext, copy: MeasurableCopy, measured: MeasuredFile): Promise<void> {
   const soundId = await app.db.transaction(async (tx) => {
+    await lockRecords(tx, [copy.soundId]);
     await lockedCopy(tx, copy, measured.stamp);
     const soundId = await proveDigest(tx, copy, measured.audioDigest);
     await keepAnalysis(tx, soundId, measured);
@@ -160,7 +165,10 @@ async function keepAnalysis(
  * digest: it becomes a sound of its own, with the same record. Returns the copy's sound.
  */
 async function proveDigest(tx: Transaction, { copyId, soundId }: MeasurableCopy, digest: string): Promise<number> {
-  await tx.update(copies).set({ fullDigest: digest }).where(eq(copies.id, copyId));
+  await tx
+    .update(copies)
+    .set({ fullDigest: digest, provedAt: sql`now()` })
+    .where(eq(copies.id, copyId));
   // Not for all updates: a revision of its record, which points at the sound, may be under way in an edit that will ask for the copy next.
   const [sound] = await tx.select().from(sounds).where(eq(sounds.id, soundId)).for('no key update');
   if (!sound) throw new AppError('NOT_FOUND', `There is no sound ${soundId} any more.`);

@@ -25,6 +25,7 @@ import { beginItem, setState, subjectOf, type JournalRow } from './journal-items
 import type { NewItem } from './plan-item.ts';
 import { getPlan, storePlan } from './plans.ts';
 import { rowOfSound } from '../records/sound-rows.ts';
+import { lockRecords } from '../records/search-conditions.ts';
 
 /** What a cut item says before: the file, and the part of it that is meant. */
 const beforeSchema = z.object({ name: z.string(), from: z.number(), to: z.number() });
@@ -249,6 +250,7 @@ export async function undoCut(app: AppContext, item: JournalRow, fence: Fence): 
 /** The sound stays known, without a file and out of every list. */
 async function forget(app: AppContext, item: JournalRow, made: CopyRow): Promise<void> {
   await app.db.transaction(async (tx) => {
+    await lockRecords(tx, [made.soundId]);
     await tx.execute(sql`delete from batch_items where copy_id = ${made.id}`);
     await tx.update(copies).set({ gone: true, clearedAt: new Date() }).where(eq(copies.id, made.id));
     await tx.execute(sql`

@@ -15,6 +15,7 @@ import { readAudio } from '../disk/read-audio.ts';
 import { rewriteFile } from '../disk/rewrite-file.ts';
 import { JobTaken, type Fence } from '../jobs/fence.ts';
 import { filesOf } from '../drives/drives.ts';
+import { lockRecords } from '../records/search-conditions.ts';
 
 export type JournalRow = typeof journal.$inferSelect;
 type CopyRow = typeof copies.$inferSelect;
@@ -93,11 +94,15 @@ export async function performWrite(app: AppContext, item: JournalRow, fence: Fen
     return plan ? { plan, expected, ...(await bytesAroundAudio(source)) } : undefined;
   });
   if (!prepared) {
-    await app.db
-      .update(copies)
-      .set({ carriesRevision: record.revision, changedOutside: false })
-      .where(eq(copies.id, copy.id));
-    return setState(app.db, item, 'unchanged');
+    await app.db.transaction(async (tx) => {
+      await lockRecords(tx, [copy.soundId]);
+      await tx
+        .update(copies)
+        .set({ carriesRevision: record.revision, changedOutside: false })
+        .where(eq(copies.id, copy.id));
+      await setState(tx, item, 'unchanged');
+    });
+    return;
   }
   const { headBytes, tailBytes, plan, expected } = prepared;
   await beginItem(app.db, item, 'started', fence, { headBytes, tailBytes });
@@ -165,6 +170,7 @@ async function recordContents(
   const inFile = filledFields(file.record);
   const carries = fieldsNotCarried(record, inFile).length === 0;
   await app.db.transaction(async (tx) => {
+    await lockRecords(tx, [copy.soundId]);
     await tx
       .update(copies)
       .set({

@@ -40,8 +40,11 @@ function itemError(error: unknown): AppError {
   throw error;
 }
 
-/** Runs the planned items of a plan one after another; an item that fails is marked and the rest goes on. */
-export async function runPlanJob(app: AppContext, run: JobRun): Promise<void> {
+/**
+ * Runs the planned items of a plan one after another; an item that fails is marked and the rest goes on. From the shell, whoever has the data folder may do that; otherwise
+ * whoever had it run has to be a librarian still.
+ */
+export async function runPlanJob(app: AppContext, run: JobRun, isFromShell = false): Promise<void> {
   const { planId, onlyItemId, driveIds, retry } = payloadSchema.parse(run.job.payload);
   const [plan] = await app.db.select().from(plans).where(eq(plans.id, planId));
   if (!plan) throw new AppError('NOT_FOUND', `There is no plan ${planId}.`);
@@ -56,7 +59,7 @@ export async function runPlanJob(app: AppContext, run: JobRun): Promise<void> {
   );
   await run.setTotal(await app.db.$count(journal, wanted));
   try {
-    await eachItem(app, run, wanted, { order: 'forward', needsDrive: touchesDrive(plan.kind) }, perform);
+    await eachItem(app, run, wanted, { order: 'forward', needsDrive: touchesDrive(plan.kind), isFromShell }, perform);
   } finally {
     await finishPlan(app, planId);
   }
@@ -116,7 +119,11 @@ async function eachItem(
   app: AppContext,
   run: JobRun,
   wanted: ReturnType<typeof and>,
-  { order, needsDrive }: { order: 'forward' | 'backward'; needsDrive: boolean },
+  {
+    order,
+    needsDrive,
+    isFromShell = false,
+  }: { order: 'forward' | 'backward'; needsDrive: boolean; isFromShell?: boolean },
   perform: (item: JournalRow) => Promise<void>,
 ): Promise<void> {
   const forward = order === 'forward';
@@ -130,7 +137,7 @@ async function eachItem(
       .limit(PAGE);
     for (const item of items) {
       last = item.id;
-      await refuseLost(app, run.job.personId, item.copyId);
+      if (!isFromShell) await refuseLost(app, run.job.personId, item.copyId);
       const failure = await perform(item).then(() => undefined, itemError);
       // What was begun is settled when the drive is back; nothing is a failure that only waits.
       const away = failure && needsDrive ? await driveThatWentAway(app, item) : undefined;

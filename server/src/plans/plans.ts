@@ -38,6 +38,24 @@ export async function makePlan(
   return getPlan(app, planId);
 }
 
+/** Previews the renaming of copies to names that were given to them, as `makePlan` does that to names by the pattern. */
+export async function makePlanOfNames(
+  app: AppContext,
+  names: ReadonlyMap<number, string>,
+  personId: number,
+  sight: Sight,
+): Promise<Plan> {
+  const selection: SeenSelection = { kind: 'copies', copyIds: [...names.keys()], seenBy: sight };
+  const planId = await storePlan(app, { kind: 'rename', batchId: null, personId }, async function* (inside) {
+    const planner = planRenames(inside, { shorten: 'no', companions: true }, names);
+    const block = blockerOfReadOnly(inside);
+    for await (const rows of plannedRows(inside.db, selection, false)) await planner.meet?.(rows);
+    for await (const rows of plannedRows(inside.db, selection, false))
+      yield await block(rows, await planner.plan(rows));
+  });
+  return getPlan(app, planId);
+}
+
 /** Blocks what is planned in folders that cannot be written to: that is better said before the plan runs than of each file while it does. */
 function blockerOfReadOnly(app: AppContext): (rows: readonly SoundRow[], items: NewItem[]) => Promise<NewItem[]> {
   const known = new Map<string, Promise<boolean>>();

@@ -19,7 +19,12 @@ import { DRIVE_AWAY } from './renames.ts';
  * Plans names after the naming pattern of each copy's collection. Names that are taken, on disk or earlier in the same plan and also when they differ only in
  * case, get a counter; takes for which one name is planned are numbered in their order. The names of a folder are read once for the whole plan; of a drive that is away, those that are known count.
  */
-export function planRenames(app: AppContext, choices: RenameChoices): Planner {
+export function planRenames(
+  app: AppContext,
+  choices: RenameChoices,
+  /** Names that were given to copies, which count instead of those by the pattern. */
+  given: ReadonlyMap<number, string> = new Map(),
+): Planner {
   const series = new NameSeries();
   const namesIn = new Map<string, FolderNames | AppError>();
 
@@ -43,6 +48,8 @@ export function planRenames(app: AppContext, choices: RenameChoices): Planner {
       rows.map((row) => row.copyId),
     );
     return (row) => {
+      const name = given.get(row.copyId);
+      if (name !== undefined) return { name, blocks: null, problems: [] };
       const { extension } = splitExtension(row.name);
       return nameAfter(patternOf(row.copyId), row.record, extension, app.categories, choices.shorten);
     };

@@ -4,6 +4,7 @@ import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { actMarks, acts, type ActRow } from '../db/acts-schema.ts';
 import { isStillOpen, turnProposals } from './proposals.ts';
+import { lockRecords } from './search-conditions.ts';
 import { turnSettings } from './setting-acts.ts';
 
 /** A mark as it is kept for taking it back, of a row `m` of sound_marks; null where there is none, or one that says nothing. */
@@ -181,7 +182,7 @@ async function turnFiling(
   isAsExpected: SQL,
   wanted: Record<string, unknown>,
 ): Promise<boolean> {
-  const ofBatch = sql`id in (select c.sound_id from batch_items b join copies c on c.id = b.copy_id where b.batch_id = ${batchId})`;
+  const ofBatch = sql`select c.sound_id from batch_items b join copies c on c.id = b.copy_id where b.batch_id = ${batchId}`;
   const { rows } = await tx.execute<{ filed_at: string | null }>(
     sql`select filed_at::text from batches where id = ${batchId} and ${isAsExpected} for update`,
   );
@@ -190,7 +191,8 @@ async function turnFiling(
   const then = typeof wanted['filed_at'] === 'string' ? wanted['filed_at'] : null;
   // What had been filed before keeps its own time, and stays.
   const concerned = batch.filed_at === null ? sql`filed_at is null` : sql`filed_at = ${batch.filed_at}::timestamptz`;
-  await tx.execute(sql`update sounds set filed_at = ${then}::timestamptz where ${concerned} and ${ofBatch}`);
+  await lockRecords(tx, ofBatch);
+  await tx.execute(sql`update sounds set filed_at = ${then}::timestamptz where ${concerned} and id in (${ofBatch})`);
   await tx.execute(sql`
     update batches set filed_at = ${then}::timestamptz, filed_by = ${Number(wanted['filed_by']) || null}::int where id = ${batchId}`);
   return true;

@@ -86,14 +86,14 @@ function toldIfOne({ conflicts, ...result }: Changed, isOne: boolean): ChangeRes
 }
 
 /**
- * An edit for each row of its own (undefined leaves the row), asked for page by page, as one change. The first row of a sound decides. What `editsFor` reads
- * it reads by the context that it is given, in the transaction of the change.
+ * An edit for each row of its own (undefined leaves the sound as it is), asked for page by page, as one change. The first row of a sound decides, unless it passes: then another copy
+ * may. What `editsFor` reads it reads by the context that it is given, in the transaction of the change.
  */
 export async function editRowByRow(
   app: AppContext,
   selection: SeenSelection,
   change: Change,
-  editsFor: (rows: SoundRow[], inside: AppContext) => Promise<(RecordEdit | undefined)[]>,
+  editsFor: (rows: SoundRow[], inside: AppContext) => Promise<(RecordEdit | 'pass' | undefined)[]>,
   asOf?: AsOf,
 ): Promise<ChangeResult> {
   const met = new Set<number>();
@@ -101,14 +101,15 @@ export async function editRowByRow(
   const knowing = asOf && { asOf, fieldsOf: (soundId: number) => fieldsSetBy(edits.get(soundId)) };
   const result = await changeRecords(app, change, knowing, async (apply, inside) => {
     for await (const page of selectedRows(inside.db, selection, EDITED_AT_ONCE)) {
-      const rows = page.filter(({ soundId }) => !met.has(soundId) && met.add(soundId));
+      const rows = page.filter(({ soundId }) => !met.has(soundId));
       const asked = await editsFor(rows, inside);
-      edits = new Map(
-        rows.flatMap((row, index) => {
-          const edit = asked[index];
-          return edit ? [[row.soundId, edit] as const] : [];
-        }),
-      );
+      edits = new Map();
+      for (const [index, { soundId }] of rows.entries()) {
+        const edit = asked[index];
+        if (edit === 'pass' || met.has(soundId)) continue;
+        met.add(soundId);
+        if (edit) edits.set(soundId, edit);
+      }
       await apply([...edits.keys()], (record) => applyEdit(record, edits.get(record.soundId) ?? {}, app.categories));
     }
   });

@@ -8,7 +8,7 @@ import { PREPARED } from '../db/prepared-statements.ts';
 import { searchRows } from '../db/finding-schema.ts';
 import { records } from '../db/schema.ts';
 import { collectionIsSeen, copyIsSeen, type SeenFilter } from '../rights/seen.ts';
-import { stateCondition } from './copy-state.ts';
+import { copyConditions, soundsWithCopy } from './copy-state.ts';
 import { asksOfCopies, drivesAsked, found, queryConditions, wordsAsked, type KnownDrives } from './query-conditions.ts';
 
 /** Refreshes the search rows of sounds from their records and copies; inserts those that are missing. */
@@ -21,11 +21,12 @@ export async function refreshSearch(db: Queryable, soundIds: readonly number[]):
 }
 
 /**
- * Locks the records of sounds, in the order of their ids, until the transaction ends. Who changes copies too locks the records first: one lock order for records,
- * copies and search rows, so that two writers cannot deadlock.
+ * Locks the records of sounds, given as ids or as a query for them, in the order of their ids, until the transaction ends. Who changes copies, or files sounds, locks the
+ * records first: one lock order for records, copies and search rows, so that two writers cannot deadlock, and the counts of drift are exact (`flagstone_note_drift`).
  */
-export async function lockRecords(db: Queryable, soundIds: readonly number[]): Promise<void> {
-  await db.execute(sql`select from records where sound_id = any(${idList(soundIds)}) order by sound_id for update`);
+export async function lockRecords(db: Queryable, sounds: readonly number[] | SQL): Promise<void> {
+  const wanted = Array.isArray(sounds) ? sql`any(${idList(sounds as readonly number[])})` : sql`any(array(${sounds}))`;
+  await db.execute(sql`select from records where sound_id = ${wanted} order by sound_id for update`);
 }
 
 /** Where the catalogue's sounds are found: search rows `f`, with their records `r` where those are sorted by or shown. */
@@ -100,7 +101,7 @@ function asSeen(filter: SeenFilter, { some, mixed }: Sets, conditions: readonly 
   const all = [...(some ? [sql`f.collection_set = any(${some})`] : []), ...conditions];
   if (seenBy === 'all' || !mixed) return all;
   const words = wordsAsked(filter.q, filter.also);
-  const isOfCopies = asksOfCopies(filter.q) || filter.state !== '';
+  const isOfCopies = asksOfCopies(filter.q) || filter.state !== '' || filter.drive !== '' || filter.readFolder !== '';
   if (!words && !isOfCopies) return all;
   const inRecord = words && !isOfCopies ? sql`or ${found(words, sql`ts_filter(f.search, '{a,b,c}')`)}` : sql``;
   const seen = sql`flagstone_seen_row(f.sound_id, ${idList(seenBy)}::int[])`;
@@ -121,7 +122,9 @@ function narrowing(filter: SeenFilter, source?: { kind: string }, isNamed = fals
       () => sql`f.sound_id in (select sound_id from copies where disagreeing @> array[${filter.disagrees}]::text[])`,
     ),
     ...when(filter.missing, () => missingOf(filter.missing as FieldName)),
-    ...when(filter.state, () => stateCondition(filter.state, source?.kind === 'catalogue')),
+    ...(source?.kind === 'catalogue'
+      ? soundsWithCopy(filter, copyIsSeen(filter.seenBy, sql`o.read_folder_id`))
+      : copyConditions(filter, sql`c`)),
     ...rangeConditions(sql`f.duration_seconds`, filter.length),
     ...rangeConditions(sql`f.loudness_lufs`, filter.loudness),
     ...when(filter.since, () => sql`f.created_at >= ${filter.since}::timestamptz`),

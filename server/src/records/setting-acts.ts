@@ -11,6 +11,7 @@ const CALLED: Record<SettingTable, { one: string; many: string; by: readonly str
   saved_searches: { one: 'Saved search', many: 'saved searches', by: ['name'] },
   column_layouts: { one: 'Columns', many: 'layouts of columns', by: ['name'] },
   word_relations: { one: 'Related words', many: 'related words', by: ['word', 'related'] },
+  settling_rules: { one: 'Rule for what differs', many: 'rules for what differs', by: ['field', 'wins'] },
   path_rules: { one: 'Path rule', many: 'path rules', by: ['pattern'] },
   authorities: { one: 'Name', many: 'names', by: ['name'] },
   recipes: { one: 'Recipe', many: 'recipes', by: ['name'] },

@@ -13,7 +13,7 @@ import { records } from '../db/schema.ts';
 import type { Sight } from '../rights/rights.ts';
 import { copyIsSeen, seenOf, type SeenSelection } from '../rights/seen.ts';
 import { driveIsHere } from '../drives/drives.ts';
-import { COPY_STATE } from './copy-state.ts';
+import { COPY_STATE, copyConditions, type CopyFilter } from './copy-state.ts';
 import { allOf, idList } from '../db/sql-parts.ts';
 import { filterConditions } from './search-conditions.ts';
 
@@ -72,19 +72,32 @@ const CATALOGUE_COPIES = sql`copies c join search_rows f on f.sound_id = c.sound
 const isFirstCopy = (sight: Sight): SQL =>
   sql`c.id = (select o.id from copies o where o.sound_id = c.sound_id and ${copyIsSeen(sight, sql`o.read_folder_id`)} order by o.gone, o.id limit 1)`;
 
-/** The rows of copies or of sounds (their first copies) in the order of the numbers that are given; those that are not seen are left out. */
+/** Of the copies of a sound in the catalogue those that a filter asks for, of one that asks nothing of copies the first. */
+function copiesMeant(filter: CopyFilter, sight: Sight): SQL[] {
+  const asked = copyConditions(filter, sql`c`);
+  return asked.length > 0 ? [...asked, copyIsSeen(sight)] : [isFirstCopy(sight)];
+}
+
+/**
+ * The rows of copies or of sounds (their first copies, or the first that a filter asks for) in the order of the numbers that are given; those that are not seen are left
+ * out.
+ */
 export async function rowsInOrder(
   db: Queryable,
   of: 'copies' | 'sounds',
   ids: readonly number[],
   sight: Sight,
+  filter?: CopyFilter,
 ): Promise<SoundRow[]> {
   if (ids.length === 0) return [];
+  const asked = filter ? copyConditions(filter, sql`o`) : [];
+  // What stands otherwise since the list was made is shown by its first copy.
+  const first = asked.length > 0 ? sql`not (${allOf(asked)}), o.gone, o.id` : sql`o.gone, o.id`;
   const copy =
     of === 'copies'
       ? sql`join copies c on c.id = i.id and ${copyIsSeen(sight)}`
       : sql`join lateral (select * from copies o where o.sound_id = i.id and ${copyIsSeen(sight, sql`o.read_folder_id`)}
-          order by o.gone, o.id limit 1) c on true`;
+          order by ${first} limit 1) c on true`;
   const { rows } = await db.execute<DatabaseRow>(sql`${PREPARED}
     select ${columnsFor(sight)} from unnest(${idList(ids)}) with ordinality i(id, place) ${copy} join sounds s on s.id = c.sound_id
     join records r on r.sound_id = s.id join drives d on d.id = c.drive_id left join analyses a on a.sound_id = s.id order by i.place`);
@@ -151,7 +164,7 @@ export function selectionParts(selection: SeenSelection): { tables: SQL; conditi
   const conditions = filterConditions(filter, selection);
   // Driven from the copies, whose ids have an index: from the sounds, each page would scan the whole catalogue.
   return selection.kind === 'catalogue'
-    ? { tables: CATALOGUE_COPIES, conditions: [...conditions, isFirstCopy(seenBy)] }
+    ? { tables: CATALOGUE_COPIES, conditions: [...conditions, ...copiesMeant(filter, seenBy)] }
     : { tables: batchTables(selection.batchId), conditions };
 }
 

@@ -30,6 +30,7 @@ import * as copyingOut from '../delivering/copy-out.ts';
 import * as pulls from '../delivering/pull-lists.ts';
 import * as categoryLists from '../describing/category-lists.ts';
 import * as collections from '../drives/collections.ts';
+import { driftByDay, driftOf, driftTotals } from '../records/drift.ts';
 import { contentsOf, countDisagreements } from '../records/file-contents.ts';
 import { listDrives, updateDrive } from '../drives/drives.ts';
 import { editRows, editSelection } from '../records/edits.ts';
@@ -45,6 +46,11 @@ import * as plans from '../plans/plans.ts';
 import * as authorities from '../describing/authorities.ts';
 import * as rules from '../intake/path-rules.ts';
 import * as recipes from '../describing/recipes.ts';
+import { houseName, nameHouse } from '../sheets/house.ts';
+import { sheetRecipients } from '../sheets/make-sheet.ts';
+import { planSheetNames, queueApplying } from '../sheets/sheet-job.ts';
+import * as sheets from '../sheets/sheets.ts';
+import * as settling from '../describing/settling.ts';
 import * as review from '../describing/review.ts';
 import { waitingFor } from '../describing/waiting.ts';
 import { planRelocation } from '../plans/relocation.ts';
@@ -88,6 +94,10 @@ type HandlerOf<E> =
     ? (app: AppContext, call: Call<Params, Query, Body>) => Promise<Response>
     : never;
 
+/** Whose change sheets somebody sees. */
+const ownSheets = ({ person, asker }: { person: number; asker: Asker }) =>
+  sheets.sheetsOf(person, asker.rights.isAdministrator);
+
 /** One handler for every endpoint of the contract; a missing one does not compile. */
 export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   getOverview: async (app, { asker: { rights } }) => {
@@ -98,11 +108,10 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
         (select count(*) from copies c where not gone and ${copyIsSeen(sight)}) as copies,
         (select count(*) from unreadable u join batches b on b.id = u.batch_id join folders w on w.id = b.folder_id
           where ${collectionIsSeen(sight, sql`w.collection_id`)}) as unreadable,
-        (select count(*) from copies c join records r on r.sound_id = c.sound_id
-          where not c.gone and c.carries_revision < r.revision and ${copyIsSeen(sight)}) as behind,
         (select count(*) from batches b join folders w on w.id = b.folder_id
           where b.filed_at is null and ${collectionIsSeen(sight, sql`w.collection_id`)}) as open_batches`);
     const count = (name: string): number => Number(rows[0]?.[name] ?? 0);
+    const { stands, prepared } = await driftTotals(app.db, sight);
     return {
       version: VERSION,
       // Only who brings in and copies out has to do with folders on disk.
@@ -112,12 +121,14 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
         sounds: count('sounds'),
         filed: count('filed'),
         copies: count('copies'),
-        behind: count('behind'),
+        behind: stands.behind + stands.split + prepared.behind + prepared.split,
         unreadable: count('unreadable'),
         openBatches: count('open_batches'),
       },
     };
   },
+  getDrift: (app, { sight }) => driftOf(app.db, sight),
+  getDriftTrend: (app, { sight, query }) => driftByDay(app.db, query.days, sight),
   listPeople: (app) => knownPeople(app.db),
   listPresence: async (app, { sight }) => {
     const all = await app.presences.list();
@@ -364,6 +375,15 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   previewRecipe: (app, { signal, ...call }) => recipes.previewRecipe(app, seenBody(call), call.body.from, signal),
   countRecipe: (app, { signal, ...call }) => recipes.countRecipe(app, seenBody(call), signal),
   runRecipe: (app, call) => recipes.runRecipe(app, seenBody(call), call.person, call.body.name),
+  listSettlingRules: (app) => settling.listSettlingRules(app.db),
+  keepSettlingRule: (app, { body, person }) =>
+    asSetting(app, 'settling_rules', person, ({ db }) => settling.keepSettlingRule(db, body, person)),
+  removeSettlingRule: (app, { params, person }) =>
+    asSetting(app, 'settling_rules', person, ({ db }) => settling.removeSettlingRule(db, params.id)),
+  previewSettling: (app, { signal, ...call }) =>
+    settling.previewSettling(app, seenBody(call).selection, call.body.afterCopyId, signal),
+  countSettling: (app, { signal, ...call }) => settling.countSettling(app, seenBody(call).selection, signal),
+  runSettling: (app, call) => settling.runSettling(app, seenBody(call).selection, call.person, call.body.asOf),
   suggest: (app, { body, sight }) => suggestFor(app, body.copyIds, sight),
   acceptSuggestions: (app, call) => acceptSuggestions(app, seenBody(call).selection, call.body, call.person),
   undoLast: async (app, { body, person, asker, caller }) => {
@@ -381,6 +401,25 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   listPlanItems: (app, { params, query }) => plans.listItems(app, params.id, query.after, query.limit),
   runPlan: (app, { params, body, person }) => plans.runPlan(app, params.id, body.onlyItemId, person),
   undoPlan: (app, { params, person }) => plans.undoPlan(app, params.id, person),
+  listSheets: (app, call) => sheets.listSheets(app.db, ownSheets(call)),
+  getSheet: (app, { params, ...call }) => sheets.getSheet(app.db, params.id, ownSheets(call)),
+  listSheetItems: (app, { params, query, ...call }) =>
+    sheets.listSheetItems(app, params.id, query, ownSheets(call), call.sight),
+  applySheet: async (app, { params, body, person, ...call }) => {
+    await sheets.getSheet(app.db, params.id, ownSheets({ person, ...call }));
+    return queueApplying(app, params.id, body, person);
+  },
+  planSheetNames: async (app, { params, person, sight, ...call }) => {
+    await sheets.getSheet(app.db, params.id, ownSheets({ person, ...call }));
+    return planSheetNames(app, params.id, person, sight);
+  },
+  removeSheet: async (app, { params, ...call }) => {
+    await sheets.removeSheet(app.db, params.id, ownSheets(call));
+    return sheets.listSheets(app.db, ownSheets(call));
+  },
+  getHouse: (app) => houseName(app.db),
+  nameHouse: (app, { body }) => nameHouse(app.db, body.name),
+  listSheetRecipients: (app) => sheetRecipients(app.db),
   listJobs: (app, { person, sight }) => app.jobs.list(person, sight),
   cancelJob: (app, { params }) => app.jobs.ask(params.id, 'cancel'),
   pauseJob: (app, { params }) => app.jobs.ask(params.id, 'pause'),

@@ -17,10 +17,17 @@ import { curvesOf, exportOf, samplesOf, spectrogramOf } from '../listening/liste
 import { soundsLike } from '../finding/sounds-alike.ts';
 import { pullListReport } from '../delivering/reports.ts';
 import { pullEntry } from '../delivering/pull-lists.ts';
+import { withScratchFile } from '../disk/scratch-file.ts';
+import { makeSheet } from '../sheets/make-sheet.ts';
+import { queueComparing } from '../sheets/sheet-job.ts';
+import { receiveSheet } from '../sheets/sheets.ts';
 import { giveUpWhenIdle, type BigAnswers } from './big-answers.ts';
 import { sendWav } from './send-wav.ts';
 import { followEvents } from './follow-events.ts';
 import { goneOf } from './gone.ts';
+
+/** Of a change sheet, packed. */
+const MOST_SHEET_BYTES = 2 * 1024 * 1024 * 1024;
 
 /** Throws BAD_REQUEST for what is no JSON. */
 function jsonOf(text: string): unknown {
@@ -145,6 +152,22 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
   importTable: async (app, { query, person, sight, request, response }) => {
     if (!Buffer.isBuffer(request.body)) throw new AppError('TABLE_INVALID', 'The file is empty.');
     response.json(await bringBack(app, request.body, query, person, sight));
+  },
+  makeSheet: async (app, { body: { selection, ...wanted }, person, sight, response }) => {
+    const open = (): Response => {
+      response.attachment('change-sheet.zip').type('application/zip');
+      giveUpWhenIdle(response);
+      return response;
+    };
+    const what = { ...wanted, selection: { ...selection, person, seenBy: sight } };
+    await makeSheet(app, what, person, open, goneOf(response));
+  },
+  receiveSheet: async (app, { person, request, response }) => {
+    const id = await withScratchFile(request, MOST_SHEET_BYTES, goneOf(response), (file) =>
+      receiveSheet(app, file, person),
+    );
+    await queueComparing(app, id, person);
+    response.json({ id });
   },
   findAlike: async (app, { query, sight, request, response }) => {
     response.json(await soundsLike(app, request, query.by, sight, goneOf(response)));

@@ -35,11 +35,16 @@ import SoundsLikeDialog from '../search/sounds-like-dialog.vue';
 import SearchTabs from '../search/search-tabs.vue';
 import SearchNotes from '../search/search-notes.vue';
 import { useQueryReading } from '../search/use-query-reading.ts';
+import MakeSheetDialog from '../sheets/make-sheet-dialog.vue';
+import PlanDrawer from '../plans/plan-drawer.vue';
+import SettleDrawer from '../drift/settle-drawer.vue';
+import { useListPlans } from './use-list-plans.ts';
 import CategoryIndex from '../search/category-index.vue';
 
 const route = useRoute();
 const router = useRouter();
 const cooking = ref(false);
+const makingSheet = ref(false);
 const exporting = ref(false);
 const copyingOut = ref(false);
 const likening = ref(false);
@@ -182,7 +187,22 @@ function chooseCollections(collection: string): void {
   void router.replace({ query: { ...rest, ...(collection === '' ? {} : { collection }) } });
 }
 
-useKeys('catalogue', { e: () => void card.value?.focusField() });
+const {
+  concerned,
+  what: concernedWhat,
+  kind: planKind,
+  planning,
+  settling,
+  plan: openPlan,
+  settle: openSettling,
+  show: showCopy,
+} = useListPlans(list, filter, isNarrowed);
+
+useKeys('catalogue', {
+  e: () => void card.value?.focusField(),
+  w: () => openPlan('write'),
+  r: () => openPlan('rename'),
+});
 </script>
 
 <template>
@@ -267,6 +287,24 @@ useKeys('catalogue', { e: () => void card.value?.focusField() });
             @click="pulls.addAll(list.selection.value)"
             >Pull</el-button
           >
+          <template v-if="rights.may('librarian') && list.selectedCount.value > 0">
+            <el-button size="small" title="r" @click="openPlan('rename')">Rename…</el-button>
+            <el-button size="small" title="w" @click="openPlan('write')">Write…</el-button>
+          </template>
+          <el-button
+            v-if="rights.may('editor') && list.selectedCount.value > 0"
+            size="small"
+            title="Records and names without audio, for those who hold the same sounds"
+            @click="makingSheet = true"
+            >Sheet…</el-button
+          >
+          <el-button
+            v-if="rights.may('assistant') && list.selectedCount.value > 0"
+            size="small"
+            title="Where record and file differ: who wins"
+            @click="openSettling"
+            >Settle…</el-button
+          >
           <el-button
             v-if="rights.may('assistant') && list.selectedCount.value > 0"
             size="small"
@@ -278,6 +316,20 @@ useKeys('catalogue', { e: () => void card.value?.focusField() });
       </sound-table>
       <pull-targets v-if="rowsDragged && rights.may('editor')" @done="rowsDragged = false" />
     </div>
+    <plan-drawer
+      v-model="planning"
+      :kind="planKind"
+      :selection="concerned"
+      :what="concernedWhat"
+      :current-copy-id="list.currentRow.value?.copyId ?? 0"
+      @chosen="showCopy"
+    />
+    <settle-drawer v-model="settling" :selection="concerned" :what="concernedWhat" @choose="showCopy" />
+    <make-sheet-dialog
+      v-model="makingSheet"
+      :selection="list.selection.value"
+      :what="counted(list.selectedCount.value, 'selected sound')"
+    />
     <sounds-like-dialog v-model="likening" :dropped="dropped" />
     <import-dialog v-model="importing" />
     <copy-out-dialog

@@ -1,10 +1,12 @@
 <script setup lang="ts">
+import type { DriftDay } from '@flagstone/contract/drift';
 import type { Drive } from '@flagstone/contract/drives';
 import type { Batch } from '@flagstone/contract/intake';
 import type { Statistics } from '@flagstone/contract/statistics';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { computed, onBeforeUnmount, ref } from 'vue';
 import { call } from '../api/client.ts';
+import { barsByDay } from '../drift/drift-rows.ts';
 import JobLine from '../jobs/job-line.vue';
 import { counted, formatWhen } from '../ui/format.ts';
 import { showingErrors } from '../ui/use-errors.ts';
@@ -28,16 +30,20 @@ const statistics = ref<Statistics>();
 const open = ref<Batch[]>([]);
 const away = ref<Drive[]>([]);
 const added = ref({ filed: 0, inPreparation: 0 });
+const DRIFT_DAYS = 30;
+const drift = ref<DriftDay[]>([]);
 
 async function load(): Promise<void> {
   await showingErrors(async () => {
-    const [counts, batches, drives, numbers, news] = await Promise.all([
+    const [counts, batches, drives, numbers, news, days] = await Promise.all([
       call('getOverview'),
       call('listBatches'),
       call('listDrives'),
       call('getStatistics'),
       call('countAdded', { query: { since: lastVisit } }),
+      call('getDriftTrend', { query: { days: DRIFT_DAYS } }),
     ]);
+    drift.value = days;
     overview.value = counts;
     open.value = batches.filter((batch) => batch.filedAt === null);
     away.value = drives.filter((drive) => drive.state === 'away' && !drive.retired);
@@ -95,6 +101,7 @@ const bandBars = (bands: Statistics['lengths'], key: 'length' | 'loudness') =>
     shown: `${label}: ${counted(count, 'sound')}`,
     to: catalogue({ [key]: range }),
   }));
+const driftBars = computed(() => barsByDay(drift.value));
 const growthBars = computed(() =>
   (statistics.value?.growth ?? []).slice(-30).map(({ day, total }) => ({
     label: new Date(day).toLocaleDateString('en-GB', { day: 'numeric', month: 'short' }),
@@ -118,7 +125,11 @@ const growthBars = computed(() =>
       <router-link :to="catalogue({ since: lastVisit })" class="tile">
         <strong>{{ number(added.filed) }}</strong> new since {{ formatWhen(lastVisit) }}
       </router-link>
-      <router-link :to="catalogue({ state: 'notInStep' })" class="tile" :class="{ attention: notInStep > 0 }">
+      <router-link
+        :to="rights.may('assistant') ? '/drift' : catalogue({ state: 'notInStep' })"
+        class="tile"
+        :class="{ attention: notInStep > 0 }"
+      >
         <strong>{{ number(notInStep) }}</strong> files not In step
       </router-link>
       <router-link
@@ -192,7 +203,13 @@ const growthBars = computed(() =>
         :title="`Loudness, LUFS (${number(statistics.measured)} of ${number(statistics.filed)} measured)`"
         :bars="bandBars(statistics.loudness, 'loudness')"
       />
-      <bar-chart v-if="growthBars.length > 1" title="Growth of the catalogue" :bars="growthBars" class="wide" />
+      <bar-chart v-if="driftBars.length > 1" title="Files not In step, by day" :bars="driftBars" />
+      <bar-chart
+        v-if="growthBars.length > 1"
+        title="Growth of the catalogue"
+        :bars="growthBars"
+        :class="{ wide: driftBars.length < 2 }"
+      />
     </div>
     <section v-else class="panel soft">Charts of the catalogue show here once the first batch is filed.</section>
   </div>

@@ -12,14 +12,14 @@ import { counted, formatValue } from '../ui/format.ts';
 import { server } from '../ui/server.ts';
 import { useKeys } from '../ui/use-keys.ts';
 import { useLive } from '../stores/live.ts';
-import { usePlan } from './use-plan.ts';
+import { usePlan, type PlanMaker } from './use-plan.ts';
 import NameBlocks from '../ui/name-blocks.vue';
 
 /** A plan: every item with its before and after and every problem; try one, run all, undo. */
 const props = defineProps<{
   kind: Exclude<PlanKind, 'relocate' | 'cut'>;
-  selection: Selection;
-  batchId: number;
+  selection: Selection | PlanMaker;
+  batchId?: number;
   what: string;
   currentCopyId: number;
 }>();
@@ -33,13 +33,17 @@ const companions = useLocalStorage('flagstone.plan.companions', true);
 const shorten = ref<Shortening>('no');
 
 const live = useLive();
-const wanted = computed<NewPlan>(() => ({
-  kind: props.kind,
-  selection: props.selection,
-  batchId: props.batchId,
-  allCopies: allCopies.value,
-  rename: { shorten: shorten.value, companions: companions.value },
-}));
+const wanted = computed<NewPlan | PlanMaker>(() =>
+  'by' in props.selection
+    ? props.selection
+    : {
+        kind: props.kind,
+        selection: props.selection,
+        ...(props.batchId === undefined ? {} : { batchId: props.batchId }),
+        allCopies: allCopies.value,
+        rename: { shorten: shorten.value, companions: companions.value },
+      },
+);
 const { plan, visible, show, working, tooLong, canRun, make, run, tryOne, undo } = usePlan(
   wanted,
   () => props.currentCopyId,
@@ -48,6 +52,8 @@ const { plan, visible, show, working, tooLong, canRun, make, run, tryOne, undo }
 );
 
 const rename = computed(() => props.kind === 'rename');
+/** What else it takes in is chosen here; what was given otherwise is as it was given. */
+const isChosenHere = computed(() => !('by' in props.selection));
 const verb = computed(() => (rename.value ? 'Rename' : 'Write'));
 const virtual = useVirtualizer(
   computed(() => ({
@@ -135,13 +141,13 @@ useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
         <el-radio-button value="problems">With remarks</el-radio-button>
       </el-radio-group>
       <el-checkbox
-        v-if="rename"
+        v-if="isChosenHere"
         v-model="allCopies"
         label="All copies"
         title="Also the other copies of these sounds, on every drive; those on drives that are away follow when they are back"
       />
       <el-checkbox
-        v-if="rename"
+        v-if="rename && isChosenHere"
         v-model="companions"
         label="Files beside"
         title="Files that bear the same name with another extension, such as notes and pictures, are renamed along"

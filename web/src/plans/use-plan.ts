@@ -10,13 +10,23 @@ export interface PlanEvents {
   onRecords: (heard: (soundIds: ReadonlySet<number>, onlyMeasured: boolean) => void) => () => void;
 }
 
+/** Makes a plan where something else than a selection says what it is about. */
+export interface PlanMaker {
+  by: () => Promise<Plan>;
+}
+
 const ITEMS_AT_ONCE = 1000;
 
 /**
  * A plan on show: made anew whenever what is wanted changes, or a record does until the plan itself begins to change things; run as a whole or for one item, watched until its
  * job has ended, and undone. `currentCopyId` is the copy that “Try one” begins with.
  */
-export function usePlan(wanted: Ref<NewPlan>, currentCopyId: () => number, server: Server, events: PlanEvents) {
+export function usePlan(
+  wanted: Ref<NewPlan | PlanMaker>,
+  currentCopyId: () => number,
+  server: Server,
+  events: PlanEvents,
+) {
   const plan = ref<Plan>();
   const items = shallowRef<PlanItem[]>([]);
   const show = ref<'all' | 'runnable' | 'problems'>('all');
@@ -58,7 +68,8 @@ export function usePlan(wanted: Ref<NewPlan>, currentCopyId: () => number, serve
     working.value = true;
     started.value = false;
     const made = await server.attempt(async () => {
-      const fresh = await server.call('makePlan', { body: wanted.value });
+      const { value } = wanted;
+      const fresh = await ('by' in value ? value.by() : server.call('makePlan', { body: value }));
       return { fresh, loaded: await itemsOf(fresh.id) };
     });
     if (turn !== asked) return;

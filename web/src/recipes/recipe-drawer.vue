@@ -3,7 +3,6 @@ import type { Recipe, RecipeRun } from '@flagstone/contract/recipes';
 import type { Selection } from '@flagstone/contract/selection';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { stepInWords, type RecipeStep } from '@flagstone/core/recipes/recipe';
-import { useVirtualizer } from '@tanstack/vue-virtual';
 import { useDebounceFn } from '@vueuse/core';
 import {
   ElButton,
@@ -22,6 +21,7 @@ import { asked } from '../ui/asked.ts';
 import { counted } from '../ui/format.ts';
 import { showingErrors, tell } from '../ui/use-errors.ts';
 import { server } from '../ui/server.ts';
+import MeasuredRows from '../ui/measured-rows.vue';
 import { useRecipePreview } from './use-recipe-preview.ts';
 import StepForm from './step-form.vue';
 
@@ -35,7 +35,6 @@ const recipes = ref<Recipe[]>([]);
 const chosenId = ref<number>();
 const shared = ref(false);
 const running = ref(false);
-const scroller = ref<HTMLElement>();
 
 /** What the drawer holds is made piece by piece in the frames after the drawer itself: all in one frame is a jolt. */
 const PIECES = { frame: 1, preview: 2, steps: 3 };
@@ -97,20 +96,6 @@ watch(
     void showingErrors(async () => {
       recipes.value = await call('listRecipes');
     }),
-);
-
-const virtual = useVirtualizer(
-  computed(() => ({
-    count: rows.value.length,
-    getScrollElement: () => scroller.value ?? null,
-    estimateSize: () => 48,
-    overscan: 8,
-    getItemKey: (index: number) => rows.value[index]?.copyId ?? index,
-  })),
-);
-watch(
-  () => virtual.value.getVirtualItems().at(-1)?.index ?? 0,
-  (last) => void needUpTo(last),
 );
 
 /** Steps are edited in place, so that what is kept must not be the same object. */
@@ -287,27 +272,23 @@ async function run(): Promise<void> {
             >Change {{ counts ? counted(counts.changed, 'sound') : '' }}</el-button
           >
         </p>
-        <div ref="scroller" class="rows" role="list" tabindex="0" aria-label="Rows with their values before and after">
-          <div class="body" :style="{ height: `${virtual.getTotalSize()}px` }">
-            <div
-              v-for="item in virtual.getVirtualItems()"
-              :key="Number(item.key)"
-              :ref="(element) => virtual.measureElement(element as Element | null)"
-              :data-index="item.index"
-              class="row"
-              role="listitem"
-              :style="{ transform: `translateY(${item.start}px)` }"
-            >
-              <span class="mono soft name">{{ rows[item.index]?.name }}</span>
-              <span v-for="each in rows[item.index]?.changes" :key="each.field" class="change">
-                <span class="soft">{{ fieldLabel(each.field) }}</span> <del>{{ each.before || '(empty)' }}</del> →
-                <ins>{{ each.after || '(empty)' }}</ins>
-              </span>
-              <span v-for="note in rows[item.index]?.notes" :key="note" class="note">▲ {{ note }}</span>
-              <span v-if="rows[item.index]?.problem" class="fault">✕ {{ rows[item.index]?.problem }}</span>
-            </div>
-          </div>
-        </div>
+        <measured-rows
+          :rows="rows"
+          :key-of="(row) => row.copyId"
+          :estimate="48"
+          label="Rows with their values before and after"
+          @reached="needUpTo"
+        >
+          <template #default="{ row }">
+            <span class="mono soft name">{{ row.name }}</span>
+            <span v-for="each in row.changes" :key="each.field" class="change">
+              <span class="soft">{{ fieldLabel(each.field) }}</span> <del>{{ each.before || '(empty)' }}</del> →
+              <ins>{{ each.after || '(empty)' }}</ins>
+            </span>
+            <span v-for="note in row.notes" :key="note" class="note">▲ {{ note }}</span>
+            <span v-if="row.problem" class="fault">✕ {{ row.problem }}</span>
+          </template>
+        </measured-rows>
       </section>
     </div>
   </el-drawer>
@@ -360,27 +341,6 @@ li {
 
 .spring {
   flex: 1;
-}
-
-.rows {
-  flex: 1;
-  min-height: 0;
-  overflow: auto;
-  border: 1px solid var(--hairline);
-  contain: strict;
-}
-
-.body {
-  position: relative;
-}
-
-.row {
-  position: absolute;
-  top: 0;
-  left: 0;
-  width: 100%;
-  padding: 4px 10px;
-  border-bottom: 1px solid var(--hairline);
 }
 
 .name {

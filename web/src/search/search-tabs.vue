@@ -2,6 +2,7 @@
 import { nextTick, onMounted, ref, watch } from 'vue';
 import { useRoute, useRouter, type LocationQuery } from 'vue-router';
 import { useKeys } from '../ui/use-keys.ts';
+import { useNarrowingWords } from '../lists/narrowing-words.ts';
 import { useSearchTabs, type SearchAddress } from './search-tabs-store.ts';
 
 /** The searches that are open, one of which is shown; the address bar holds that one. */
@@ -48,8 +49,11 @@ async function step(by: 1 | -1): Promise<void> {
     list.value.querySelector<HTMLElement>('[role="tab"][aria-selected="true"]')?.focus();
 }
 
-function titleOf({ q, catId, category }: SearchAddress): string {
-  return [q?.trim(), catId ?? category].filter(Boolean).join(' · ') || 'Everything';
+const narrowingWords = useNarrowingWords(() => tabs.tabs.map(({ address }) => address));
+function titleOf(address: SearchAddress): string {
+  const { q, catId, category } = address;
+  const narrowed = narrowingWords(address).map(({ text }) => text);
+  return [q?.trim(), catId ?? category, ...narrowed].filter(Boolean).join(' · ') || 'Everything';
 }
 
 /** With many searches the row of tabs is longer than it can be shown. */

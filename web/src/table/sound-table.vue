@@ -357,7 +357,7 @@ useKeys('table', {
       <strong v-if="list.selectedCount.value > 0">{{
         list.everything.value ? 'All selected' : `${list.selectedCount.value.toLocaleString('en')} selected`
       }}</strong>
-      <span v-else
+      <span v-else class="hint"
         >Click a row or press <kbd>↓</kbd> to hear it{{
           rights.may('assistant') ? ', double-click a field to edit it' : ''
         }}</span
@@ -589,5 +589,15 @@ mark {
 
 .foot strong {
   color: var(--ink);
+}
+
+.foot > span {
+  white-space: nowrap;
+}
+
+.hint {
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
 }
 </style>

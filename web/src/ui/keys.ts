@@ -56,6 +56,8 @@ export const KEYS = {
   ],
   catalogue: [
     { keys: ['e'], shown: 'e', does: 'Edit the card' },
+    { keys: ['w'], shown: 'w', does: 'Write the records of the selection, or of a narrowed list, into their files' },
+    { keys: ['r'], shown: 'r', does: 'Rename the files of the selection, or of a narrowed list' },
     { keys: ['n', 'q'], shown: 'n  q', does: 'Another search in a tab of its own; the next tab' },
   ],
   batch: [
