@@ -13,7 +13,9 @@ export const WATCH_SOUNDS = `{
     const source = element.src;
     const look = () => {
       if (element.src !== source) return;
-      if (!element.paused && element.currentTime > start) heard.begun.push({ source, ms: performance.now() - key });
+      // One that has ended has begun: a page that is kept waiting may look only then.
+      if (element.currentTime > start && (!element.paused || element.ended))
+        heard.begun.push({ source, ms: performance.now() - key });
       else if (!element.ended) setTimeout(look, 2);
     };
     setTimeout(look, 0);

@@ -49,6 +49,18 @@ async function makeDrive(): Promise<void> {
 }
 
 const begun = async (): Promise<BegunSound[]> => (await page.evaluate('heard.begun')) as BegunSound[];
+/** Until more sounds than that have begun; what the page says of it when they do not. */
+async function begunAfter(count: number): Promise<void> {
+  await page.waitForFunction(`heard.begun.length > ${count}`).catch(async (cause: unknown) => {
+    const said = await page.evaluate(`({
+      begun: heard.begun.length,
+      strip: document.querySelector('[aria-label="Listening strip"]')?.innerText,
+      row: document.querySelector('[role="row"][aria-current]')?.innerText ?? document.querySelector('[role="row"].current')?.innerText,
+      rows: document.querySelector('[role="grid"]')?.getAttribute('aria-rowcount'),
+    })`);
+    throw new Error(`after key ${count + 1} nothing began: ${JSON.stringify(said)}`, { cause });
+  });
+}
 const playing = (name: string) =>
   page.waitForFunction(
     (wanted) => {
@@ -98,7 +110,7 @@ step('hears fifty sounds by the arrow key alone', async () => {
   await page.waitForSelector('[role="rowgroup"] [role="row"]');
   for (let index = 0; index < SHORT_SOUNDS; index += 1) {
     await page.keyboard.press('ArrowDown');
-    await page.waitForFunction(`heard.begun.length > ${index}`);
+    await begunAfter(index);
   }
   const sources = (await begun()).map(({ source }) => source);
   expect(new Set(sources).size).toBe(SHORT_SOUNDS);
