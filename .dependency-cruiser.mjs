@@ -8,7 +8,7 @@ const TEST = '\\.test\\.ts$';
 const GROUND = ['db', 'rights', 'disk', 'live', 'jobs', 'workers'];
 const RECORDS = [...GROUND, 'drives', 'records'];
 const TOOLS = [...RECORDS, 'describing', 'finding', 'listening'];
-const ALL = [...TOOLS, 'intake', 'plans', 'delivering', 'sheets'];
+const ALL = [...TOOLS, 'intake', 'proof', 'plans', 'delivering', 'sheets'];
 /** For each room of the server, the others that it may know. */
 const MAY_KNOW = {
   db: [],
@@ -24,6 +24,7 @@ const MAY_KNOW = {
   finding: RECORDS,
   listening: RECORDS,
   intake: [...RECORDS, 'describing', 'listening'],
+  proof: RECORDS,
   plans: [...TOOLS, 'intake'],
   delivering: [...TOOLS, 'intake'],
   sheets: [...TOOLS, 'plans'],

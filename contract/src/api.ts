@@ -31,6 +31,7 @@ import { authoritiesEndpoints } from './authorities.ts';
 import { recipesEndpoints } from './recipes.ts';
 import { suggestionsEndpoints } from './suggestions.ts';
 import { settlingEndpoints } from './settling.ts';
+import { proofEndpoints } from './proof.ts';
 import { plansEndpoints } from './plans.ts';
 import { sheetsEndpoints, sheetsRawEndpoints } from './sheets.ts';
 import { jobsEndpoints, jobsRawEndpoints } from './jobs.ts';
@@ -68,6 +69,7 @@ export const api = {
   ...recipesEndpoints,
   ...suggestionsEndpoints,
   ...settlingEndpoints,
+  ...proofEndpoints,
   ...plansEndpoints,
   ...sheetsEndpoints,
   ...jobsEndpoints,

@@ -1,9 +1,11 @@
 import { z } from 'zod';
 import { as, endpoint } from './endpoint.ts';
+import { proofTimesSchema } from './proof.ts';
 
 /**
  * What the copies of a folder count as, in the order in which the matrix shows it. Those on a drive that is away count as Away, whatever they were when it was last
- * here. Not proved are copies that were never read as a whole; they have their state beside it. In preparation are those of sounds that are not filed.
+ * here. Damaged are files of which a proof
+ * found that they do not hold their audio any more, not proved those that were never read as a whole; both have their state beside it. In preparation are those of sounds that are not filed.
  */
 export const DRIFT_STATES = [
   'inStep',
@@ -13,6 +15,7 @@ export const DRIFT_STATES = [
   'away',
   'gone',
   'unreadable',
+  'damaged',
   'unproved',
   'preparing',
 ] as const;
@@ -38,6 +41,7 @@ export const driftFolderSchema = z.object({
     ahead: z.number().int(),
     split: z.number().int(),
     gone: z.number().int(),
+    damaged: z.number().int(),
     unproved: z.number().int(),
   }),
   /** Of copies that are away: how many did not carry their record when their drive was last here. */
@@ -52,6 +56,8 @@ export const driftDriveSchema = z.object({
   isRetired: z.boolean(),
   /** When the file was proved whose proof is the oldest; null where none was. */
   oldestProofAt: z.string().nullable(),
+  /** When its files are proved by themselves. */
+  proof: proofTimesSchema.nullable(),
 });
 
 export const driftSchema = z.object({ drives: z.array(driftDriveSchema), folders: z.array(driftFolderSchema) });

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { as, endpoint } from './endpoint.ts';
+import { proofTimesSchema } from './proof.ts';
 
 export const driveSchema = z.object({
   id: z.string(),
@@ -14,6 +15,8 @@ export const driveSchema = z.object({
   capacityBytes: z.number().nullable(),
   freeBytes: z.number().nullable(),
   lastIndexedAt: z.string().nullable(),
+  /** When its files are proved by themselves; null where that is for people to ask for. */
+  proof: proofTimesSchema.nullable(),
   /** Kept for its history, and neither looked for nor offered any more. */
   retired: z.boolean(),
 });
@@ -29,6 +32,7 @@ export const drivesEndpoints = {
       name: z.string().trim().min(1).max(200).optional(),
       rootPath: z.string().min(1).max(4096).optional(),
       retired: z.boolean().optional(),
+      proof: proofTimesSchema.nullable().optional(),
     }),
     response: z.array(driveSchema),
   }),

@@ -12,6 +12,7 @@ export const jobKindSchema = z.enum([
   'measure',
   'copyOut',
   'sheet',
+  'prove',
 ]);
 export type JobKind = z.infer<typeof jobKindSchema>;
 

@@ -49,6 +49,8 @@ export const ERROR_REMEDIES = {
   CODEC_NOT_SUPPORTED: 'The sound can be described and renamed, but not drawn.',
   WORK_FAILED:
     'The file is left alone and can still be described and renamed. If another program plays it, save it anew there; keep the original.',
+  AUDIO_DAMAGED:
+    'Restore it from another copy, or from a backup: Drift lists what is damaged. Have the drive checked; more may follow.',
   AUDIO_CHANGED: 'The write was stopped and the file is as it was. Please report this.',
   CHUNK_TOO_LARGE: 'A metadata chunk is larger than a metadata chunk can sensibly be; the file is probably damaged.',
   OUTGROWS_CONTAINER: 'Shorten the texts, or convert the file to RF64 or FLAC.',
@@ -65,6 +67,7 @@ export const ERROR_REMEDIES = {
   PATTERN_INVALID: 'Correct the naming pattern at the place that is named.',
   NAME_BLOCKED: 'Fill in the missing blocks or correct the illegal ones, then plan again.',
   NOTHING_SELECTED: 'Select at least one row.',
+  NOTHING_TO_PROVE: 'Choose a shorter time, or wait until the files are measured.',
   PLAN_NOT_RUNNABLE: 'Make a new plan.',
   NOT_UNDOABLE: 'The history in the card shows what was changed since, and by whom.',
   FIELD_INVALID: 'Correct the value.',

@@ -11,6 +11,7 @@ import { indexJob } from './intake/index-job.ts';
 import { JobQueue, type JobRun, type JobWork } from './jobs/job-queue.ts';
 import { measureJob, measureNewSounds, remeasureOutdated } from './listening/measure-job.ts';
 import { keepDrift } from './records/drift.ts';
+import { proveJob, proveWhatIsDue } from './proof/prove-job.ts';
 import { recoverJournal, runPlanJob, undoPlanJob } from './plans/plan-jobs.ts';
 import { categoriesInForce } from './describing/category-lists.ts';
 import { sheetJob } from './sheets/sheet-job.ts';
@@ -110,6 +111,7 @@ export async function openApplication(
     measure: (run) => measureJob(context, run),
     copyOut: (run) => copyOutJob(context, run),
     sheet: (run) => sheetJob(context, run),
+    prove: (run) => proveJob(context, run),
   };
   await context.jobs.start(work, (lanes) => seesDrives(context, lanes));
   await remeasureOutdated(context);
@@ -123,6 +125,7 @@ export async function openApplication(
     await keepDrift(context.db);
     await watcher.refresh();
     await readAgainWhatIsDue(context);
+    await proveWhatIsDue(context);
   };
   const keeping = setInterval(() => {
     keepHouse().catch((error: unknown) => log.error({ err: error }, 'housekeeping met an error'));

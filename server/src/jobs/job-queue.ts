@@ -163,7 +163,7 @@ export class JobQueue {
   }
 
   private async send(job: Pick<JobRow, 'id' | 'kind'>, afterSeconds = 0): Promise<void> {
-    const queue = job.kind === 'measure' ? 'measure' : 'files';
+    const queue = job.kind === 'measure' || job.kind === 'prove' ? job.kind : 'files';
     const options = { retryLimit: 0, expireInHours: EXPIRE_HOURS, startAfter: afterSeconds };
     await this.boss.send(queue, { jobId: job.id }, options);
     if (afterSeconds > 0) return;

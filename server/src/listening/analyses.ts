@@ -14,6 +14,7 @@ import { analyses, copies, drives, measuringNow, records, soundPeaks, sounds } f
 import { isUnchanged } from '../disk/file-stamp.ts';
 import type { MeasuredFile, SteadyStamp } from '../disk/measure-file.ts';
 import { filesOf } from '../drives/drives.ts';
+import { noteDamage } from '../records/damage.ts';
 import { lockRecords, refreshSearch } from '../records/search-conditions.ts';
 
 /** A copy to be measured, with the place of its file. */
@@ -86,7 +87,7 @@ export async function proveCopy(app: AppContext, copy: MeasurableCopy, signal?: 
     if (sound?.fullDigest !== audioDigest) return false;
     await tx
       .update(copies)
-      .set({ fullDigest: audioDigest, provedAt: sql`now()` })
+      .set({ fullDigest: audioDigest, provedAt: sql`now()`, damagedAt: null, damage: null })
       .where(eq(copies.id, copy.copyId));
     return true;
   });
@@ -98,8 +99,9 @@ async function keepMeasured(app: AppContext, copy: MeasurableCopy, measured: Mea
     await lockRecords(tx, [copy.soundId]);
     await lockedCopy(tx, copy, measured.stamp);
     const soundId = await proveDigest(tx, copy, measured.audioDigest);
-    await keepAnalysis(tx, soundId, measured);
-    return soundId;
+    // What a file says that does not hold its audio any more is not said of its sound.
+    if (soundId !== undefined) await keepAnalysis(tx, soundId, measured);
+    return soundId ?? copy.soundId;
   });
   const soundIds = soundId === copy.soundId ? [soundId] : [soundId, copy.soundId];
   await app.live.publish(app.db, { type: 'records', soundIds, measured: soundIds.length === 1 });
@@ -162,16 +164,27 @@ async function keepAnalysis(
 
 /**
  * Notes the full digest of a copy. The first proves the sound; a copy with another one only looked like it in the samples of the quick
- * digest: it becomes a sound of its own, with the same record. Returns the copy's sound.
+ * digest: it becomes a sound of its own, with the same record. One that was proved to hold its sound, and was not changed since, is damaged. Returns the copy's sound, nothing
+ * for a damaged one.
  */
-async function proveDigest(tx: Transaction, { copyId, soundId }: MeasurableCopy, digest: string): Promise<number> {
-  await tx
-    .update(copies)
-    .set({ fullDigest: digest, provedAt: sql`now()` })
-    .where(eq(copies.id, copyId));
+async function proveDigest(
+  tx: Transaction,
+  { copyId, soundId, path }: MeasurableCopy,
+  digest: string,
+): Promise<number | undefined> {
   // Not for all updates: a revision of its record, which points at the sound, may be under way in an edit that will ask for the copy next.
   const [sound] = await tx.select().from(sounds).where(eq(sounds.id, soundId)).for('no key update');
   if (!sound) throw new AppError('NOT_FOUND', `There is no sound ${soundId} any more.`);
+  const [copy] = await tx.select({ provedAt: copies.provedAt }).from(copies).where(eq(copies.id, copyId));
+  if (copy?.provedAt && sound.fullDigest !== null && sound.fullDigest !== digest) {
+    const message = `The audio of ${path} is not what it was, though its size and its time are the same.`;
+    await noteDamage(tx, copyId, digest, new AppError('AUDIO_DAMAGED', message));
+    return undefined;
+  }
+  await tx
+    .update(copies)
+    .set({ fullDigest: digest, provedAt: sql`now()`, damagedAt: null, damage: null })
+    .where(eq(copies.id, copyId));
   if (sound.fullDigest === digest) return soundId;
   if (sound.fullDigest === null) {
     await tx.update(sounds).set({ fullDigest: digest }).where(eq(sounds.id, soundId));

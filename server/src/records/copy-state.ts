@@ -29,6 +29,7 @@ export function copyConditions({ state, drive, readFolder }: CopyFilter, copy: S
   const ofState = (): SQL => {
     if (state === 'away')
       return sql`${isThere} and exists (select from drives v where v.id = ${copy}.drive_id and v.away)`;
+    if (state === 'damaged') return sql`${isThere} and ${copy}.damaged_at is not null`;
     if (state === 'unproved') return sql`${isThere} and ${copy}.proved_at is null`;
     if (state === 'gone') return sql`${copy}.gone and ${copy}.cleared_at is null`;
     return sql`${stands} = any(${`{${statesOf(state).join(',')}}`}::text[])`;
@@ -46,7 +47,7 @@ export function copyConditions({ state, drive, readFolder }: CopyFilter, copy: S
  */
 export function soundsWithCopy(filter: CopyFilter, isSeen: SQL): SQL[] {
   const { state, drive, readFolder } = filter;
-  const isOfOne = drive !== '' || readFolder !== '' || state === 'unproved';
+  const isOfOne = drive !== '' || readFolder !== '' || state === 'unproved' || state === 'damaged';
   const isKnown = state === 'notInStep' || COPY_STATE_NAMES.includes(state as CopyState);
   const ofState = isKnown ? [stateCondition(state, true)] : [];
   if (!isOfOne) return ofState;

@@ -51,14 +51,14 @@ export async function driftOf(db: Queryable, sight: Sight, isAwayNow?: (driveId:
   return { drives, folders };
 }
 
-const STANDINGS = ['inStep', 'behind', 'ahead', 'split', 'gone', 'unproved'] as const;
+const STANDINGS = ['inStep', 'behind', 'ahead', 'split', 'gone', 'damaged', 'unproved'] as const;
 
 /** Counts by state as they are kept, those of sounds in preparation apart. */
 function countsIn(kept: Record<string, number>): { stands: DriftCounts; prepared: DriftFolder['prepared'] } {
   const prepared = Object.fromEntries(
     STANDINGS.map((state) => [state, kept[`preparing ${state}`] ?? 0]),
   ) as DriftFolder['prepared'];
-  const { gone: _g, unproved: _u, ...there } = prepared;
+  const { gone: _g, damaged: _d, unproved: _u, ...there } = prepared;
   const preparing = Object.values(there).reduce((sum, count) => sum + count, 0);
   const stands = Object.fromEntries(DRIFT_STATES.map((state) => [state, kept[state] ?? 0])) as DriftCounts;
   return { stands: { ...stands, preparing }, prepared };
@@ -77,16 +77,18 @@ async function drivesWith(db: Queryable, ids: readonly string[]): Promise<Drift[
     away: boolean;
     retired: boolean;
     oldest: string | null;
+    proof: Drift['drives'][number]['proof'];
   }>(sql`
-    select d.id, d.name, d.away, d.retired_at is not null as retired,
+    select d.id, d.name, d.away, d.proof, d.retired_at is not null as retired,
       (select to_json(c.proved_at) #>> '{}' from copies c where c.drive_id = d.id and not c.gone and c.proved_at is not null order by c.proved_at nulls first, c.id limit 1) as oldest
     from drives d where d.id = any(${`{${ids.join(',')}}`}::uuid[]) order by lower(d.name), d.id`);
-  return rows.map(({ id, name, away, retired, oldest }) => ({
+  return rows.map(({ id, name, away, retired, oldest, proof }) => ({
     id,
     name,
     isAway: away,
     isRetired: retired,
     oldestProofAt: oldest,
+    proof,
   }));
 }
 

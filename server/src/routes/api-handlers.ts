@@ -30,6 +30,7 @@ import * as copyingOut from '../delivering/copy-out.ts';
 import * as pulls from '../delivering/pull-lists.ts';
 import * as categoryLists from '../describing/category-lists.ts';
 import * as collections from '../drives/collections.ts';
+import { startProof } from '../proof/prove-job.ts';
 import { driftByDay, driftOf, driftTotals } from '../records/drift.ts';
 import { contentsOf, countDisagreements } from '../records/file-contents.ts';
 import { listDrives, updateDrive } from '../drives/drives.ts';
@@ -128,6 +129,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     };
   },
   getDrift: (app, { sight }) => driftOf(app.db, sight),
+  startProof: (app, { body, person, sight }) => startProof(app, body, person, sight),
   getDriftTrend: (app, { sight, query }) => driftByDay(app.db, query.days, sight),
   listPeople: (app) => knownPeople(app.db),
   listPresence: async (app, { sight }) => {

@@ -12,13 +12,22 @@ export interface DriftColumn {
   opens: 'catalogue' | 'intake';
 }
 
-const OTHERS: Record<'unreadable' | 'unproved' | 'preparing', Omit<DriftColumn, 'state'>> = {
+type OtherState = 'unreadable' | 'damaged' | 'unproved' | 'preparing';
+
+const OTHERS: Record<OtherState, Omit<DriftColumn, 'state'>> = {
   unreadable: {
     shape: '!',
     word: 'Unreadable',
     explains: 'Files that are no audio that can be read: their batch says why.',
     needsWork: true,
     opens: 'intake',
+  },
+  damaged: {
+    shape: '⚠',
+    word: 'Damaged',
+    explains: 'Files that do not hold their audio any more, though nobody changed them.',
+    needsWork: true,
+    opens: 'catalogue',
   },
   unproved: {
     shape: '?',
@@ -36,9 +45,11 @@ const OTHERS: Record<'unreadable' | 'unproved' | 'preparing', Omit<DriftColumn, 
   },
 };
 
+const isOther = (state: DriftState): state is OtherState => state in OTHERS;
+
 /** The columns of the matrix of drift, in their order. */
 export const DRIFT_COLUMNS: readonly DriftColumn[] = DRIFT_STATES.map((state) =>
-  state === 'unreadable' || state === 'unproved' || state === 'preparing'
+  isOther(state)
     ? { state, ...OTHERS[state] }
     : {
         state,

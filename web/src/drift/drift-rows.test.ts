@@ -11,6 +11,7 @@ const drive = (id: string, isAway = false) => ({
   isAway,
   isRetired: false,
   oldestProofAt: null,
+  proof: null,
 });
 const folder = (
   driveId: string,
@@ -24,7 +25,7 @@ const folder = (
   collectionId,
   lastReadAt: null,
   counts: counts(some),
-  prepared: { inStep: 0, behind: 0, ahead: 0, split: 0, gone: 0, unproved: 0 },
+  prepared: { inStep: 0, behind: 0, ahead: 0, split: 0, gone: 0, damaged: 0, unproved: 0 },
   notInStepWhenLastHere,
 });
 const DRIFT: Drift = {

@@ -7,6 +7,8 @@ import {
   type DriftState,
 } from '@flagstone/contract/drift';
 
+import type { ProofTimes } from '@flagstone/contract/proof';
+
 /** A drive of the matrix with the folders that were read from it, and what both hold. */
 export interface DriftDrive {
   id: string;
@@ -14,6 +16,7 @@ export interface DriftDrive {
   isAway: boolean;
   isRetired: boolean;
   oldestProofAt: string | null;
+  proof: ProofTimes | null;
   counts: DriftCounts;
   notInStepWhenLastHere: number;
   folders: DriftFolder[];

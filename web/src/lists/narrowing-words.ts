@@ -10,6 +10,7 @@ import { NARROWINGS, narrowingIn, type Narrowing } from './list-filter.ts';
 const STATES: Record<string, string> = {
   ...Object.fromEntries(Object.entries(COPY_STATES).map(([state, { shape, word }]) => [state, `${shape} ${word}`])),
   notInStep: 'Not In step',
+  damaged: '⚠ Damaged',
   unproved: '? Never proved',
 };
 const FOUND_WORDS: Record<string, string> = {

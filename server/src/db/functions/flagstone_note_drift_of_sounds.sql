@@ -8,7 +8,7 @@ BEGIN
   SELECT c.drive_id, c.read_folder_id, v.state, sum(k.sign)
   FROM before o JOIN after n ON n.id = o.id AND (o.filed_at IS NULL) <> (n.filed_at IS NULL) JOIN records r ON r.sound_id = n.id JOIN copies c ON c.sound_id = n.id
   CROSS JOIN LATERAL (VALUES (o.filed_at IS NOT NULL, -1), (n.filed_at IS NOT NULL, 1)) k(filed, sign)
-  CROSS JOIN LATERAL unnest(flagstone_drift_states(c.gone, c.cleared_at IS NOT NULL, c.changed_outside, c.carries_revision, c.proved_at IS NULL, r.revision, k.filed)) v(state) GROUP BY 1, 2, 3 HAVING sum(k.sign) <> 0;
+  CROSS JOIN LATERAL unnest(flagstone_drift_states(c.gone, c.cleared_at IS NOT NULL, c.changed_outside, c.carries_revision, c.proved_at IS NULL, c.damaged_at IS NOT NULL, r.revision, k.filed)) v(state) GROUP BY 1, 2, 3 HAVING sum(k.sign) <> 0;
   RETURN NULL;
 END
 $$;
