@@ -13,6 +13,8 @@ export const jobKindSchema = z.enum([
   'copyOut',
   'sheet',
   'prove',
+  'restore',
+  'copy',
 ]);
 export type JobKind = z.infer<typeof jobKindSchema>;
 

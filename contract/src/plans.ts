@@ -4,7 +4,7 @@ import { as, endpoint, idParams } from './endpoint.ts';
 import { jobSchema } from './jobs.ts';
 import { selectionSchema } from './selection.ts';
 
-export const planKindSchema = z.enum(['rename', 'write', 'relocate', 'cut']);
+export const planKindSchema = z.enum(['rename', 'write', 'relocate', 'cut', 'restore', 'copy']);
 export type PlanKind = z.infer<typeof planKindSchema>;
 
 export const planStateSchema = z.enum(['ready', 'running', 'done', 'undoing', 'undone']);
@@ -86,7 +86,7 @@ export const renameChoicesSchema = z.strictObject({
 export type RenameChoices = z.infer<typeof renameChoicesSchema>;
 
 export const newPlanSchema = z.strictObject({
-  kind: planKindSchema.exclude(['relocate', 'cut']),
+  kind: planKindSchema.exclude(['relocate', 'cut', 'copy']),
   selection: selectionSchema,
   batchId: z.number().int().positive().optional(),
   /** Also the other copies of the selected sounds, on whatever drive. */
@@ -94,6 +94,19 @@ export const newPlanSchema = z.strictObject({
   rename: renameChoicesSchema.prefault({}),
 });
 export type NewPlan = z.infer<typeof newPlanSchema>;
+
+/** Everything that is selected also below a folder of another drive. */
+export const copyPlanSchema = z.strictObject({
+  selection: selectionSchema,
+  toPath: z.string().min(1).max(4096),
+  /** The collection that the folder is of, where it is new; else that of the folder above it. */
+  collectionId: z.number().int().positive().optional(),
+  /** A template of names by which folders are laid; empty for those in which the files stand. */
+  folders: z.string().max(500).default(''),
+  /** As the files are called, or after the naming pattern of their collection. */
+  names: z.enum(['kept', 'pattern']).default('kept'),
+});
+export type CopyPlan = z.infer<typeof copyPlanSchema>;
 
 export const plansEndpoints = {
   /** Previews telling Flagstone that the files of a folder stand elsewhere now; see relocationSchema. */
@@ -103,6 +116,12 @@ export const plansEndpoints = {
     response: planSchema,
   }),
   makePlan: endpoint('POST', '/plans', { needs: as('librarian', 'files'), body: newPlanSchema, response: planSchema }),
+  /** Previews copying onto another drive; see copyPlanSchema. */
+  planCopies: endpoint('POST', '/copy-plans', {
+    needs: as('librarian', 'files'),
+    body: copyPlanSchema,
+    response: planSchema,
+  }),
   getPlan: endpoint('GET', '/plans/:id', { needs: as('librarian', 'plan'), params: idParams, response: planSchema }),
   listPlanItems: endpoint('GET', '/plans/:id/items', {
     needs: as('librarian', 'plan'),
@@ -117,7 +136,11 @@ export const plansEndpoints = {
     needs: as('librarian', 'plan'),
     audit: 'runs a plan',
     params: idParams,
-    body: z.strictObject({ onlyItemId: z.number().int().positive().optional() }),
+    body: z.strictObject({
+      onlyItemId: z.number().int().positive().optional(),
+      /** How much of the time it works, in percent; for the rest of it the disk is left to others. */
+      share: z.number().int().min(1).max(100).optional(),
+    }),
     response: jobSchema,
   }),
   undoPlan: endpoint('POST', '/plans/:id/undo', {

@@ -81,6 +81,8 @@ export const soundRowSchema = z.object({
   record: recordSchema,
   revision: z.number(),
   state: copyStateSchema,
+  /** A proof found that this file does not hold its audio any more. */
+  isDamaged: z.boolean(),
   copyCount: z.number(),
   /** The collection of this copy; null for one in no folder that was read. */
   collectionId: z.number().nullable(),
@@ -113,6 +115,7 @@ export const copySchema = z.object({
   sizeBytes: z.number(),
   container: z.string(),
   state: copyStateSchema,
+  isDamaged: z.boolean(),
   issues: z.array(issueSchema),
 });
 export type CopyDetail = z.infer<typeof copySchema>;

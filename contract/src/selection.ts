@@ -62,7 +62,7 @@ export const filterSchema = z.object({
   catId: z.string().max(50).default(''),
   disagrees: z.enum(['', ...FIELD_NAMES]).default(''),
   missing: z.enum(['', ...FIELD_NAMES]).default(''),
-  state: z.enum(['', ...COPY_STATE_NAMES, 'notInStep', 'unproved', 'damaged']).default(''),
+  state: z.enum(['', ...COPY_STATE_NAMES, 'notInStep', 'unproved', 'damaged', 'alone']).default(''),
   /** The drive, and the number of the folder that was read, of the very copy that is in that state. */
   drive: z.uuid().or(z.literal('')).default(''),
   readFolder: z

@@ -18,7 +18,13 @@ export const statisticsSchema = z.object({
   /** Filed sounds in all, at the end of each day on which some were added. */
   growth: z.array(z.object({ day: z.string(), total: z.number() })),
   /** Copies of filed sounds by state; of those that are gone, all that stand among the lost files. */
-  notInStep: z.object({ behind: z.number(), ahead: z.number(), split: z.number(), gone: z.number() }),
+  notInStep: z.object({
+    behind: z.number(),
+    ahead: z.number(),
+    split: z.number(),
+    gone: z.number(),
+    damaged: z.number(),
+  }),
 });
 export type Statistics = z.infer<typeof statisticsSchema>;
 

@@ -107,6 +107,8 @@ export async function openApplication(
     write: runPlan,
     relocate: runPlan,
     cut: runPlan,
+    restore: runPlan,
+    copy: runPlan,
     undo: (run) => undoPlanJob(context, run),
     measure: (run) => measureJob(context, run),
     copyOut: (run) => copyOutJob(context, run),

@@ -1,15 +1,14 @@
-import { open, readFile, rm, utimes, writeFile } from 'node:fs/promises';
+import { readFile, rm, utimes, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import type { Job } from '@flagstone/contract/jobs';
 import { addDrive } from '@flagstone/server/drives/drives';
 import { proveWhatIsDue } from '@flagstone/server/proof/prove-job';
 import { sql } from 'drizzle-orm';
+import { decay, IN_AUDIO, READ_AT } from './decay.ts';
 import { TestApplication } from './test-application.ts';
 
 const SAYS = { INAM: 'Lock gate', ICMT: 'Old wood', IKEY: 'gate, creak' };
-/** The time of every file: one that can be given again exactly. */
-const READ_AT = new Date(1_780_000_000_000);
 const [QUAY, FIELD] = ['quay', 'field'];
 let app: TestApplication;
 let drives: Record<string, string>;
@@ -20,7 +19,10 @@ beforeEach(async () => {
   drives = {};
   for (const drive of [QUAY, FIELD])
     for (const seed of [1, 2, 3]) {
-      await app.put(`${drive}/gates/gate ${seed}.wav`, { seed, tags: { info: { ...SAYS, INAM: `Lock gate ${seed}` } } });
+      await app.put(`${drive}/gates/gate ${seed}.wav`, {
+        seed,
+        tags: { info: { ...SAYS, INAM: `Lock gate ${seed}` } },
+      });
       await utimes(fileOf(drive, seed), READ_AT, READ_AT);
     }
   for (const drive of [QUAY, FIELD]) drives[drive] = (await addDrive(app.context, path.join(app.drive, drive))).id;
@@ -33,18 +35,6 @@ beforeEach(async () => {
 afterEach(() => app.close());
 
 const fileOf = (drive: string, seed: number): string => path.join(app.drive, drive, 'gates', `gate ${seed}.wav`);
-
-/** Changes bytes of a file as a disk does that fails: its size and its time stay. */
-async function decay(file: string, offset: number, change: (byte: number) => number): Promise<void> {
-  const handle = await open(file, 'r+');
-  const { buffer } = await handle.read(Buffer.alloc(1), 0, 1, offset);
-  await handle.write(Buffer.from([change(buffer[0] as number)]), 0, 1, offset);
-  await handle.close();
-  await utimes(file, READ_AT, READ_AT);
-}
-const flipped = (byte: number): number => byte ^ 0b100;
-/** Somewhere in the samples. */
-const IN_AUDIO = 3000;
 
 async function proved(drive: string, more: object = {}): Promise<Job> {
   return app.ended(await app.call('startProof', { body: { driveId: drives[drive], share: 100, ...more } }));
@@ -68,8 +58,12 @@ const proofs = async (drive: string): Promise<string[]> =>
 
 describe('a proof', () => {
   it('reads every file of a drive as a whole, that whose proof is the oldest first', async () => {
-    await app.context.db.execute(sql`update copies set proved_at = now() - interval '40 days' where name = 'gate 3.wav'`);
-    await app.context.db.execute(sql`update copies set proved_at = now() - interval '20 days' where name = 'gate 2.wav'`);
+    await app.context.db.execute(
+      sql`update copies set proved_at = now() - interval '40 days' where name = 'gate 3.wav'`,
+    );
+    await app.context.db.execute(
+      sql`update copies set proved_at = now() - interval '20 days' where name = 'gate 2.wav'`,
+    );
     expect(await proofs(QUAY)).toEqual(['gate 3.wav', 'gate 2.wav', 'gate 1.wav']);
     const old = await proved(QUAY, { olderThanDays: 30 });
     expect(old).toMatchObject({ state: 'done', total: 1, done: 1, failed: 0, result: { same: 1 } });
@@ -82,7 +76,7 @@ describe('a proof', () => {
 
   it('finds a bit that flipped, keeps sound, record and place, and says it until the file holds its audio again', async () => {
     const whole = await readFile(fileOf(QUAY, 2));
-    await decay(fileOf(QUAY, 2), IN_AUDIO, flipped);
+    await decay(fileOf(QUAY, 2), IN_AUDIO);
     const [sounds, before] = [await soundsKnown(), await app.call('listCatalogue', { query: { drive: drives[QUAY] } })];
     // Reading the folder again sees nothing: size and time are the same.
     await app.intake(QUAY);
@@ -136,7 +130,7 @@ describe('a proof', () => {
   });
 
   it('is forgotten with the file that it was of', async () => {
-    await decay(fileOf(QUAY, 2), IN_AUDIO, flipped);
+    await decay(fileOf(QUAY, 2), IN_AUDIO);
     await proved(QUAY);
     await app.put('quay/gates/gate 2.wav', { seed: 2, tags: { info: { ...SAYS, INAM: 'Lock gate 2, anew' } } });
     await app.intake(QUAY);
@@ -155,7 +149,9 @@ describe('proving by itself', () => {
   it('begins when files are due, within the hours of the drive, once for all processes', async () => {
     await app.call('updateDrive', { params: { id: drives[QUAY] }, body: { proof: times } });
     expect(await proveWhatIsDue(app.context)).toBe(0);
-    await app.context.db.execute(sql`update copies set proved_at = now() - interval '31 days' where name = 'gate 3.wav'`);
+    await app.context.db.execute(
+      sql`update copies set proved_at = now() - interval '31 days' where name = 'gate 3.wav'`,
+    );
     const hour = new Date().getHours();
     const elsewhen = { ...times, fromHour: (hour + 2) % 24, toHour: (hour + 3) % 24 };
     await app.call('updateDrive', { params: { id: drives[QUAY] }, body: { proof: elsewhen } });
@@ -174,10 +170,11 @@ describe('proving by itself', () => {
     // While the first file is read, the hours are set to others.
     const hour = new Date().getHours();
     const over = { ...times, fromHour: (hour + 2) % 24, toHour: (hour + 3) % 24 };
-    const { digest } = app.context.workers;
-    app.context.workers.digest = async (...given) => {
+    const { workers } = app.context;
+    const digest = workers.digest.bind(workers);
+    workers.digest = async (...given) => {
       await app.call('updateDrive', { params: { id: drives[QUAY] }, body: { proof: over } });
-      return digest.apply(app.context.workers, given);
+      return digest(...given);
     };
     expect(await proveWhatIsDue(app.context)).toBe(1);
     const [job] = (await app.call('listJobs')).filter(({ kind }) => kind === 'prove');

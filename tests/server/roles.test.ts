@@ -248,6 +248,7 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
     with_('sound', { parts: [{ from: 0, to: 10, name: '' }], fadeInSeconds: 0, fadeOutSeconds: 0 }),
   ],
   makePlan: ['librarian', 'nothing of it', chosen({ kind: 'write' })],
+  planCopies: ['librarian', 'nothing of it', chosen({ toPath: '/somewhere' })],
   getPlan: ['librarian', 'not found', of('plan')],
   listPlanItems: ['librarian', 'not found', of('plan')],
   runPlan: ['librarian', 'not found', with_('plan', {})],

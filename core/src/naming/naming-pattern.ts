@@ -188,7 +188,7 @@ function freeName(
 ): PatternedName {
   const problems: NameProblem[] = [];
   const missing: FieldName[] = [];
-  const given = laid(parseTemplate(template), record, missing);
+  const given = filledTemplate(parseTemplate(template), record, missing);
   for (const field of missing)
     problems.push({ code: 'BLOCK_MISSING', severity: 'error', message: `${fieldLabel(field)} is missing.` });
   const base = legalText(given);
@@ -205,7 +205,8 @@ function freeName(
   return { name: base + extension, blocks: null, problems };
 }
 
-function laid(pieces: readonly Piece[], record: Partial<SoundRecord>, missing: FieldName[]): string {
+/** What the pieces of a template give for a record. Fields that they lack are added to `missing`; a group that lacks one is left out. */
+export function filledTemplate(pieces: readonly Piece[], record: Partial<SoundRecord>, missing: FieldName[]): string {
   return pieces
     .map((piece) => {
       if (piece.kind === 'text') return piece.text;
@@ -215,7 +216,7 @@ function laid(pieces: readonly Piece[], record: Partial<SoundRecord>, missing: F
         return text;
       }
       const missingInside: FieldName[] = [];
-      const text = laid(piece.pieces, record, missingInside);
+      const text = filledTemplate(piece.pieces, record, missingInside);
       return missingInside.length > 0 ? '' : text;
     })
     .join('');

@@ -31,6 +31,7 @@ const IS = [
   'cut',
   'cutshort',
   'sliced',
+  'damaged',
 ] as const;
 
 /** Fields of the record that are not looked into by their own name. */

@@ -40,16 +40,52 @@ async function keepIn(folder: string, target: string, source: ByteSource): Promi
     if (isSame) return false;
     throw new AppError('NAME_TAKEN', `${target} is another file already.`);
   }
+  await writeProvedIn(folder, source, target, (made) => nameNew(made, target));
+  return true;
+}
+
+/**
+ * Puts a copy of a file in the place of another one, which `putAside` takes away once the copy is written and read back, and not before. Throws NAME_TAKEN when something
+ * stands there after that, AUDIO_CHANGED, SYMLINK_OUTSIDE.
+ */
+export async function replaceByCopy(
+  source: string,
+  shown: string,
+  within: string,
+  putAside: () => Promise<void>,
+): Promise<void> {
+  await withContents({ path: source }, (bytes) =>
+    holdFolder(path.dirname(shown), within, (folder) => {
+      const target = inHeld(folder, shown);
+      return writeProvedIn(folder, bytes, target, async (made) => {
+        await putAside();
+        await nameNew(made, target);
+      });
+    }),
+  );
+}
+
+/** Writes a temporary file in a folder that is held, reads it back and has it named. */
+async function writeProvedIn(
+  folder: string,
+  source: ByteSource,
+  target: string,
+  name: (made: string) => Promise<void>,
+): Promise<void> {
   const { ino } = await stat(folder);
   const temporary = temporaryName('part', `${ino}${(counter += 1)}`);
-  await whileUnderWay(temporary, () => writeProved(source, path.join(folder, temporary), target));
+  await whileUnderWay(temporary, () => writeProved(source, path.join(folder, temporary), target, name));
   await syncFolder(folder);
-  return true;
 }
 
 let counter = 0;
 
-async function writeProved(source: ByteSource, temporary: string, target: string): Promise<void> {
+async function writeProved(
+  source: ByteSource,
+  temporary: string,
+  target: string,
+  name: (made: string) => Promise<void>,
+): Promise<void> {
   const written = createHash('sha256');
   try {
     await writeSegments(temporary, source, [{ kind: 'keep', offset: 0, length: source.sizeBytes }], (_, bytes) =>
@@ -58,7 +94,7 @@ async function writeProved(source: ByteSource, temporary: string, target: string
     if ((await withContents({ path: temporary }, digestOf)) !== written.digest('hex'))
       throw new AppError('AUDIO_CHANGED', `${target} could not be read back as it was written.`);
     await takeFolderRights(temporary);
-    await nameNew(temporary, target);
+    await name(temporary);
   } finally {
     await unlink(temporary).catch((error: NodeJS.ErrnoException) => {
       if (error.code !== 'ENOENT') throw error;

@@ -42,14 +42,14 @@ async function countAll(app: AppContext, sight: Sight): Promise<Statistics> {
         select date_trunc('day', created_at) as day, count(*) as count from sounds s where filed_at is not null and ${soundIsSeen(sight, sql`s.id`)} group by 1) d order by day`),
     driftTotals(app.db, sight),
   ]);
-  const { behind, ahead, split, gone } = drift.stands;
+  const { behind, ahead, split, gone, damaged } = drift.stands;
   return {
     ...totals,
     categories: categories.rows.map(({ category, count }) => ({ category, count })),
     lengths: bands(LENGTH_EDGES_SECONDS, 's').map((band, index) => ({ ...band, count: lengths.get(index) ?? 0 })),
     loudness: bands(LOUDNESS_EDGES_LUFS, 'LUFS').map((band, index) => ({ ...band, count: loudness.get(index) ?? 0 })),
     growth: growth.rows.map(({ day, total }) => ({ day, total: Number(total) })),
-    notInStep: { behind, ahead, split, gone },
+    notInStep: { behind, ahead, split, gone, damaged },
   };
 }
 

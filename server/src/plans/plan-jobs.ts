@@ -1,6 +1,6 @@
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
-import { and, asc, desc, eq, gt, inArray, lt, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, gt, inArray, lt, or, sql, type SQL } from 'drizzle-orm';
 import { planKindSchema, type PlanKind } from '@flagstone/contract/plans';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
@@ -20,9 +20,12 @@ import { performCut, settleInterruptedCut, undoCut } from './cuts.ts';
 import { performRename, settleInterruptedRename } from './renames.ts';
 import { driveIsHere, filesOf } from '../drives/drives.ts';
 import { performRelocation } from './relocation.ts';
+import { performCopy, settleInterruptedCopy, undoCopy } from './copies.ts';
+import { performRestore, settleInterruptedRestore, undoRestore } from './restore.ts';
 import { knownWrites } from '../drives/known-writes.ts';
 import type { Fence } from '../jobs/fence.ts';
 import { JobAwaitsDrive, type JobRun } from '../jobs/job-queue.ts';
+import { atPace } from '../jobs/rest.ts';
 
 const payloadSchema = z.object({
   planId: z.number(),
@@ -30,6 +33,8 @@ const payloadSchema = z.object({
   /** Only items whose copies are on these drives; those of others have a job of their own. */
   driveIds: z.array(z.string()).optional(),
   retry: z.boolean().default(false),
+  /** How much of its time it works, in percent. */
+  share: z.number().default(100),
 });
 const PAGE = 200;
 
@@ -45,17 +50,18 @@ function itemError(error: unknown): AppError {
  * whoever had it run has to be a librarian still.
  */
 export async function runPlanJob(app: AppContext, run: JobRun, isFromShell = false): Promise<void> {
-  const { planId, onlyItemId, driveIds, retry } = payloadSchema.parse(run.job.payload);
+  const { planId, onlyItemId, driveIds, retry, share } = payloadSchema.parse(run.job.payload);
   const [plan] = await app.db.select().from(plans).where(eq(plans.id, planId));
   if (!plan) throw new AppError('NOT_FOUND', `There is no plan ${planId}.`);
   await recoverJournal(app, planId);
   if (retry) await planFailedAgain(app, planId);
-  const perform = (item: JournalRow): Promise<void> => performOf(plan.kind).do(app, item, run.fence);
+  const perform = (item: JournalRow): Promise<void> =>
+    atPace(run, share, () => performOf(plan.kind).do(app, item, run.fence));
   const wanted = and(
     eq(journal.planId, planId),
     eq(journal.state, 'planned'),
     onlyItemId === undefined ? undefined : eq(journal.id, onlyItemId),
-    onDrives(driveIds),
+    onDrives(plan.kind, driveIds),
   );
   await run.setTotal(await app.db.$count(journal, wanted));
   try {
@@ -72,7 +78,7 @@ export async function undoPlanJob(app: AppContext, run: JobRun): Promise<void> {
   if (!plan) throw new AppError('NOT_FOUND', `There is no plan ${planId}.`);
   await recoverJournal(app, planId);
   const undo = (item: JournalRow): Promise<void> => performOf(plan.kind).undo(app, item, run.fence);
-  const wanted = and(eq(journal.planId, planId), eq(journal.state, 'done'), onDrives(driveIds));
+  const wanted = and(eq(journal.planId, planId), eq(journal.state, 'done'), onDrives(plan.kind, driveIds));
   await run.setTotal(await app.db.$count(journal, wanted));
   try {
     await eachItem(app, run, wanted, { order: 'backward', needsDrive: touchesDrive(plan.kind) }, undo);
@@ -81,8 +87,9 @@ export async function undoPlanJob(app: AppContext, run: JobRun): Promise<void> {
   }
 }
 
-function onDrives(driveIds: readonly string[] | undefined): SQL | undefined {
+function onDrives(kind: PlanKind, driveIds: readonly string[] | undefined): SQL | undefined {
   if (driveIds === undefined) return undefined;
+  if (kind === 'copy') return sql`${journal.after} ->> 'driveId' = any(${sql.param(driveIds)}::text[])`;
   return sql`exists (select from copies c where c.id = ${journal.copyId} and c.drive_id = any(${sql.param(driveIds)}::uuid[]))`;
 }
 
@@ -98,6 +105,8 @@ const PERFORM: Record<PlanKind, { do: Perform; undo: Perform; settle: Settle }> 
   },
   write: { do: performWrite, undo: undoWrite, settle: settleInterruptedWrite },
   cut: { do: performCut, undo: undoCut, settle: settleInterruptedCut },
+  restore: { do: performRestore, undo: undoRestore, settle: settleInterruptedRestore },
+  copy: { do: performCopy, undo: undoCopy, settle: settleInterruptedCopy },
   relocate: {
     do: (app, item, fence) => performRelocation(app, item, 'do', fence),
     undo: (app, item, fence) => performRelocation(app, item, 'undo', fence),
@@ -165,14 +174,19 @@ async function refuseLost(app: AppContext, personId: number, copyId: number): Pr
     );
 }
 
-/** The name of an item's drive when it is not there any more. */
+/** The name of a drive that an item needs and that is not there any more. */
 async function driveThatWentAway(app: AppContext, item: JournalRow): Promise<string | undefined> {
-  const [row] = await app.db
-    .select({ drive: drives })
-    .from(copies)
-    .innerJoin(drives, eq(drives.id, copies.driveId))
-    .where(eq(copies.id, item.copyId));
-  return row && !(await driveIsHere(row.drive)) ? row.drive.name : undefined;
+  const needed = await app.db
+    .select()
+    .from(drives)
+    .where(
+      or(
+        sql`${drives.id} = (select c.drive_id from copies c where c.id = ${item.copyId})`,
+        sql`${drives.id}::text = ${item.after['driveId'] ?? ''}`,
+      ),
+    );
+  for (const drive of needed) if (!(await driveIsHere(drive))) return drive.name;
+  return undefined;
 }
 
 async function announce(app: AppContext, item: JournalRow): Promise<void> {

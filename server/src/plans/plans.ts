@@ -13,13 +13,14 @@ import type { NewItem, Planner } from './plan-item.ts';
 import { planRenames } from './rename-plan.ts';
 import { idList } from '../db/sql-parts.ts';
 import { selectedRows } from '../records/sound-rows.ts';
+import { planRestores } from './restore.ts';
 import { planWrites } from './write-plan.ts';
 
 /** Rows of which the files are looked at between two statements. */
 const PAGE = 50;
 
 /**
- * Previews a renaming or writing of the selected copies: every item with its before and after and every problem, stored so that what was
+ * Previews a renaming, writing or restoring of the selected copies: every item with its before and after and every problem, stored so that what was
  * seen is what runs. Touches no file.
  */
 export async function makePlan(
@@ -29,13 +30,18 @@ export async function makePlan(
 ): Promise<Plan> {
   const { kind, selection, batchId, allCopies, rename } = wanted;
   const planId = await storePlan(app, { kind, batchId: batchId ?? null, personId }, async function* (inside) {
-    const planner: Planner = kind === 'rename' ? planRenames(inside, rename) : { plan: planWrites(inside) };
+    const planner = plannerOf(inside, kind, rename, selection.seenBy);
     if (planner.meet) for await (const rows of plannedRows(inside.db, selection, allCopies)) await planner.meet(rows);
     const block = blockerOfReadOnly(inside);
     for await (const rows of plannedRows(inside.db, selection, allCopies))
       yield await block(rows, await planner.plan(rows));
   });
   return getPlan(app, planId);
+}
+
+function plannerOf(inside: AppContext, kind: NewPlan['kind'], rename: NewPlan['rename'], sight: Sight): Planner {
+  if (kind === 'rename') return planRenames(inside, rename);
+  return { plan: kind === 'write' ? planWrites(inside) : planRestores(inside, sight) };
 }
 
 /** Previews the renaming of copies to names that were given to them, as `makePlan` does that to names by the pattern. */
@@ -153,7 +159,8 @@ export async function getPlan(app: AppContext, id: number): Promise<Plan> {
       count(*) filter (where j.state = 'blocked') as blocked, count(*) filter (where j.state in ('done', 'undoing')) as done,
       count(*) filter (where j.state = 'failed') as failed, count(*) filter (where j.state = 'undone') as undone,
       count(*) filter (where j.state = 'planned' and exists (
-        select from copies c where c.id = j.copy_id and c.drive_id::text in (${awaitedDrives(id)}))) as waiting
+        select from copies c where c.id = j.copy_id
+        and case p.kind when 'copy' then j.after ->> 'driveId' else c.drive_id::text end in (${awaitedDrives(id)}))) as waiting
     from plans p join people w on w.id = p.person_id join journal j on j.plan_id = p.id where p.id = ${id} group by p.id, w.id`);
   const [row] = rows;
   if (!row) throw new AppError('NOT_FOUND', `There is no plan ${id}.`);
@@ -214,6 +221,8 @@ const WORDS: Record<PlanKind, { verb: string; doing: string }> = {
   rename: { verb: 'Rename', doing: 'renaming' },
   write: { verb: 'Write', doing: 'writing' },
   cut: { verb: 'Cut out', doing: 'cutting out' },
+  restore: { verb: 'Restore', doing: 'restoring' },
+  copy: { verb: 'Copy', doing: 'copying' },
   relocate: { verb: 'Find the new place of', doing: 'finding the new place' },
 };
 
@@ -230,7 +239,7 @@ function awaitedDrives(planId: number): SQL {
 export async function runPlan(
   app: AppContext,
   id: number,
-  onlyItemId: number | undefined,
+  { onlyItemId, share }: { onlyItemId?: number | undefined; share?: number | undefined },
   personId: number,
 ): Promise<Job> {
   const plan = await getPlan(app, id);
@@ -239,7 +248,7 @@ export async function runPlan(
   if (plan.counts.runnable === 0) throw new AppError('PLAN_NOT_RUNNABLE', `Plan ${id} has nothing left to run.`);
   const wanted = onlyItemId === undefined ? eq(journal.state, 'planned') : eq(journal.id, onlyItemId);
   const { verb } = WORDS[plan.kind];
-  return queueByDrive(app, plan, wanted, personId, { kind: plan.kind, verb, onlyItemId });
+  return queueByDrive(app, plan, wanted, personId, { kind: plan.kind, verb, onlyItemId, share });
 }
 
 /** Queues taking back everything that a plan did; what it was still to do when a drive is back is called off. Throws NOT_UNDOABLE. */
@@ -256,17 +265,23 @@ export async function undoPlan(app: AppContext, id: number, personId: number): P
 
 /**
  * Queues one job for the wanted items of a plan on the drives that are here, and one for each drive that is away. Returns the first of them. A
- * relocation changes no file and needs only the drives to which copies are said to have gone: it is one job.
+ * relocation changes no file and needs only the drives to which copies are said to have gone: it is one job. Copying changes the drive that it copies to.
  */
 async function queueByDrive(
   app: AppContext,
   plan: Plan,
   wanted: SQL,
   personId: number,
-  { kind, verb, onlyItemId }: { kind: JobKind; verb: string; onlyItemId?: number | undefined },
+  {
+    kind,
+    verb,
+    onlyItemId,
+    share,
+  }: { kind: JobKind; verb: string; onlyItemId?: number | undefined; share?: number | undefined },
 ): Promise<Job> {
   const isRelocation = plan.kind === 'relocate';
-  const driveId = isRelocation ? sql<string>`${journal.after} ->> 'driveId'` : sql<string>`${copies.driveId}::text`;
+  const isTo = isRelocation || plan.kind === 'copy';
+  const driveId = isTo ? sql<string>`${journal.after} ->> 'driveId'` : sql<string>`${copies.driveId}::text`;
   const counts = await app.db
     .select({ driveId, items: sql<number>`count(*)::int` })
     .from(journal)
@@ -295,7 +310,14 @@ async function queueByDrive(
       {
         kind,
         title: `${verb} ${items} ${items === 1 ? 'file' : 'files'}${when}`,
-        payload: { planId: plan.id, batchId: plan.batchId, onlyItemId, ...(isRelocation ? {} : { driveIds }), ...more },
+        payload: {
+          planId: plan.id,
+          batchId: plan.batchId,
+          onlyItemId,
+          share,
+          ...(isRelocation ? {} : { driveIds }),
+          ...more,
+        },
         lanes: driveIds,
         collectionIds: held.rows.map(({ id }) => id),
       },
@@ -340,6 +362,8 @@ export async function lastPlanOf(
     rename: `Rename ${files} back`,
     write: `Give ${files} back what ${it} said before`,
     cut: `Remove ${files} that ${row.items === 1 ? 'was' : 'were'} cut out`,
+    restore: `Put ${files} back that ${row.items === 1 ? 'was' : 'were'} damaged`,
+    copy: `Remove ${files} that ${row.items === 1 ? 'was' : 'were'} copied`,
     relocate: `Take ${row.items} ${row.items === 1 ? 'copy' : 'copies'} back to where ${it} stood`,
   }[row.kind];
   return { id: row.id, at: new Date(row.at), title, isRunning: row.active };

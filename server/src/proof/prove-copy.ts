@@ -37,11 +37,7 @@ type GoodHeader = Extract<HeaderResult, { ok: true }>;
  * audio is not what it was, read twice; `repaired` where it was damaged before and is not any more. Throws FILE_CHANGED for a file that was changed since it was read into
  * the catalogue, and what the disk says of one that is not there.
  */
-export async function proveAgain(
-  app: AppContext,
-  files: DriveFiles,
-  copy: ProvableCopy,
-): Promise<ProvedAs> {
+export async function proveAgain(app: AppContext, files: DriveFiles, copy: ProvableCopy): Promise<ProvedAs> {
   const path = await files.existing(copy.folder, copy.name);
   await refuseChanged(app, files, copy);
   const found = await readAsWhole(app, path);
@@ -51,14 +47,25 @@ export async function proveAgain(
   const again = await readAsWhole(app, path);
   await refuseChanged(app, files, copy);
   const isSteady =
-    'header' in found ? 'header' in again && again.digest === found.digest : !('header' in again) && again.error.code === found.error.code;
+    'header' in found
+      ? 'header' in again && again.digest === found.digest
+      : !('header' in again) && again.error.code === found.error.code;
   if (!isSteady)
-    throw new AppError('IO_FAILED', `${path} was read twice, and differently. The disk, its cable or the memory is at fault.`);
+    throw new AppError(
+      'IO_FAILED',
+      `${path} was read twice, and differently. The disk, its cable or the memory is at fault.`,
+    );
   if ('error' in found && !OF_DECAY.includes(found.error.code)) throw found.error;
   const damage =
     'header' in found
-      ? new AppError('AUDIO_DAMAGED', `The audio of ${path} is not what it was, though its size and its time are the same.`)
-      : new AppError('AUDIO_DAMAGED', `${path} cannot be read any more, though its size and its time are the same: ${found.error.message}`);
+      ? new AppError(
+          'AUDIO_DAMAGED',
+          `The audio of ${path} is not what it was, though its size and its time are the same.`,
+        )
+      : new AppError(
+          'AUDIO_DAMAGED',
+          `${path} cannot be read any more, though its size and its time are the same: ${found.error.message}`,
+        );
   await keepDamage(app, copy, 'header' in found ? found.digest : null, damage);
   return 'damaged';
 }
@@ -70,10 +77,11 @@ async function readAsWhole(
   try {
     const { audioDigest } = await app.workers.digest(path);
     const [header] = await app.workers.readHeaders([path]);
-    if (header?.ok !== true) throw new AppError(header?.code ?? 'IO_FAILED', header?.message ?? `${path} cannot be read.`);
+    if (header?.ok !== true)
+      throw new AppError(header?.code ?? 'IO_FAILED', header?.message ?? `${path} cannot be read.`);
     return { header, digest: audioDigest };
   } catch (error) {
-      return { error: diskError(error, path) };
+    return { error: diskError(error, path) };
   }
 }
 
@@ -122,7 +130,10 @@ async function keepProof(
       .where(eq(copies.id, copy.id));
     if (isRetold) await refreshSearch(tx, [copy.soundId]);
     const wasDamaged = row.damagedAt !== null;
-    return { provedAs: wasDamaged ? 'repaired' : isRetold ? 'retold' : 'same', isNews: wasDamaged || isRetold } as const;
+    return {
+      provedAs: wasDamaged ? 'repaired' : isRetold ? 'retold' : 'same',
+      isNews: wasDamaged || isRetold,
+    } as const;
   });
   if (isNews) await app.live.publish(app.db, { type: 'records', soundIds: [copy.soundId] });
   return provedAs;

@@ -7,6 +7,7 @@ import { drives } from '../db/schema.ts';
 import { diskError } from '../disk/disk-errors.ts';
 import { driveIsHere, filesOf } from '../drives/drives.ts';
 import { JobAwaitsDrive, type JobRun } from '../jobs/job-queue.ts';
+import { atPace, rest } from '../jobs/rest.ts';
 import { rightsOf } from '../rights/person-rights.ts';
 import { sightAs, type Sight } from '../rights/rights.ts';
 import { copyIsSeen } from '../rights/seen.ts';
@@ -22,8 +23,8 @@ const payloadSchema = z.object({
   byItself: z.boolean().default(false),
 });
 const PAGE = 100;
-/** Whether to stop is looked at so often while a proof rests, or leaves the disk to others. */
-const REST_MS = 1000;
+/** How long a proof waits before it looks again whether others work on its disk. */
+const YIELD_MS = 1000;
 /** Whoever the program acts for when nobody asked. */
 const PROGRAM = 1;
 
@@ -111,13 +112,6 @@ export async function proveJob(app: AppContext, run: JobRun): Promise<void> {
   );
   await run.setTotal(counted.rows[0]?.count ?? 0);
   const results = Object.fromEntries(PROVED_AS.map((each) => [each, 0])) as Record<ProvedAs, number>;
-  const rest = async (forMs: number): Promise<void> => {
-    for (let left = forMs; left > 0; left -= REST_MS) {
-      await new Promise((resolve) => setTimeout(resolve, Math.min(left, REST_MS)));
-      // Throws when somebody asked to stop.
-      await run.advance({});
-    }
-  };
   const proveOne = async (copy: ProvableCopy): Promise<void> => {
     const failure = await proveAgain(app, files, copy).then(
       (provedAs) => void (results[provedAs] += 1),
@@ -141,12 +135,10 @@ export async function proveJob(app: AppContext, run: JobRun): Promise<void> {
       and (c.proved_at, c.id) > (${after.provedAt}::timestamptz, ${after.id}) order by c.proved_at, c.id limit ${PAGE}`);
     for (const { id, sound_id: soundId, folder, name, proved_at: provedAt } of rows) {
       after = { provedAt, id };
-      while (await othersWorkOn(app, driveId)) await rest(REST_MS);
+      while (await othersWorkOn(app, driveId)) await rest(run, YIELD_MS);
       if (byItself && !(await isWithinHoursOf(app, driveId))) return;
       await run.fence.check();
-      const begun = performance.now();
-      await proveOne({ id, soundId, folder, name });
-      await rest(((performance.now() - begun) * (100 - share)) / share);
+      await atPace(run, share, () => proveOne({ id, soundId, folder, name }));
     }
     if (rows.length < PAGE) return;
   }

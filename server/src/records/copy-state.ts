@@ -19,6 +19,9 @@ export function stateCondition(state: string, isCatalogue: boolean): SQL {
 
 const statesOf = (state: string): readonly string[] => (state === 'notInStep' ? NOT_IN_STEP : [state]);
 
+/** What a filter asks of a copy beside its state. */
+const BESIDE_ITS_STATE: readonly string[] = ['unproved', 'damaged', 'alone'];
+
 export type CopyFilter = Pick<ListFilter, 'state' | 'drive' | 'readFolder'>;
 
 /** What a filter asks of one and the same copy, by the name of its table; nothing where it asks nothing of copies. */
@@ -30,6 +33,8 @@ export function copyConditions({ state, drive, readFolder }: CopyFilter, copy: S
     if (state === 'away')
       return sql`${isThere} and exists (select from drives v where v.id = ${copy}.drive_id and v.away)`;
     if (state === 'damaged') return sql`${isThere} and ${copy}.damaged_at is not null`;
+    if (state === 'alone')
+      return sql`${isThere} and not exists (select from copies v where v.sound_id = ${copy}.sound_id and v.drive_id <> ${copy}.drive_id and not v.gone)`;
     if (state === 'unproved') return sql`${isThere} and ${copy}.proved_at is null`;
     if (state === 'gone') return sql`${copy}.gone and ${copy}.cleared_at is null`;
     return sql`${stands} = any(${`{${statesOf(state).join(',')}}`}::text[])`;
@@ -47,7 +52,7 @@ export function copyConditions({ state, drive, readFolder }: CopyFilter, copy: S
  */
 export function soundsWithCopy(filter: CopyFilter, isSeen: SQL): SQL[] {
   const { state, drive, readFolder } = filter;
-  const isOfOne = drive !== '' || readFolder !== '' || state === 'unproved' || state === 'damaged';
+  const isOfOne = drive !== '' || readFolder !== '' || BESIDE_ITS_STATE.includes(state);
   const isKnown = state === 'notInStep' || COPY_STATE_NAMES.includes(state as CopyState);
   const ofState = isKnown ? [stateCondition(state, true)] : [];
   if (!isOfOne) return ofState;

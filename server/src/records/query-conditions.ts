@@ -51,6 +51,7 @@ const IS: Record<string, SQL> = {
   cut: sql`f.sound_id in (select s.id from sounds s where s.parent_id is not null)`,
   cutshort: sql`f.sound_id in (select s.id from sounds s where s.is_cut_short)`,
   sliced: hasTerm(term('is', 'sliced')),
+  damaged: sql`f.sound_id in (select c.sound_id from copies c where c.damaged_at is not null and not c.gone)`,
 };
 
 /**

@@ -26,7 +26,7 @@ const columnsFor = (sight: Sight): SQL =>
   sql.join(
     [
       sql`s.id as sound_id, c.id as copy_id, c.name, c.folder, c.size_bytes, c.container, c.track_names, c.issues, c.disagreeing, d.id as drive_id, d.name as drive_name, d.root_path, d.identity`,
-      sql`s.codec, s.sample_rate_hz, s.bit_depth, s.channels, s.frames, s.duration_seconds, s.is_cut_short, s.filed_at is not null as filed, a.loudness_lufs, a.true_peak_dbtp, a.channel_layout, a.measures is not null as is_measured, r.revision, ${COPY_STATE} as state`,
+      sql`s.codec, s.sample_rate_hz, s.bit_depth, s.channels, s.frames, s.duration_seconds, s.is_cut_short, s.filed_at is not null as filed, a.loudness_lufs, a.true_peak_dbtp, a.channel_layout, a.measures is not null as is_measured, r.revision, ${COPY_STATE} as state, c.damaged_at is not null as damaged`,
       sql`(select count(*) from copies o where o.sound_id = s.id and not o.gone and ${copyIsSeen(sight, sql`o.read_folder_id`)}) as copy_count,
         (select w.collection_id from folders w where w.id = c.read_folder_id) as collection_id`,
       sql`(select v.uses from search_rows v where v.sound_id = s.id) as uses`,
@@ -209,6 +209,7 @@ async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {
     record: recordOf(row),
     revision: Number(row['revision']),
     state: here.get(row.identity) ? row.state : 'away',
+    isDamaged: Boolean(row['damaged']),
     copyCount: Number(row['copy_count']),
     collectionId: row['collection_id'] as number | null,
     filed: Boolean(row['filed']),

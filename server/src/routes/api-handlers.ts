@@ -30,6 +30,7 @@ import * as copyingOut from '../delivering/copy-out.ts';
 import * as pulls from '../delivering/pull-lists.ts';
 import * as categoryLists from '../describing/category-lists.ts';
 import * as collections from '../drives/collections.ts';
+import { planCopies } from '../plans/copy-plan.ts';
 import { startProof } from '../proof/prove-job.ts';
 import { driftByDay, driftOf, driftTotals } from '../records/drift.ts';
 import { contentsOf, countDisagreements } from '../records/file-contents.ts';
@@ -399,9 +400,10 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   undoChange: (app, { params, person }) => undoChange(app, params.id, person),
   planRelocation: (app, { body, person, sight }) => planRelocation(app, body, person, sight),
   makePlan: (app, call) => plans.makePlan(app, seenBody(call), call.person),
+  planCopies: (app, call) => planCopies(app, seenBody(call), call.person, call.sight),
   getPlan: (app, { params }) => plans.getPlan(app, params.id),
   listPlanItems: (app, { params, query }) => plans.listItems(app, params.id, query.after, query.limit),
-  runPlan: (app, { params, body, person }) => plans.runPlan(app, params.id, body.onlyItemId, person),
+  runPlan: (app, { params, body, person }) => plans.runPlan(app, params.id, body, person),
   undoPlan: (app, { params, person }) => plans.undoPlan(app, params.id, person),
   listSheets: (app, call) => sheets.listSheets(app.db, ownSheets(call)),
   getSheet: (app, { params, ...call }) => sheets.getSheet(app.db, params.id, ownSheets(call)),

@@ -31,7 +31,7 @@ async function copyPath(path: string): Promise<void> {
     <ul>
       <li v-for="copy in copies" :key="copy.copyId">
         <div class="line">
-          <strong>{{ copy.driveName }}</strong><state-mark :state="copy.state" />
+          <strong>{{ copy.driveName }}</strong><state-mark :state="copy.state" :damaged="copy.isDamaged" />
         </div>
         <div class="mono path">{{ copy.folder }}/{{ copy.name }}</div>
         <div class="line soft">

@@ -23,7 +23,7 @@ const OTHERS: Record<OtherState, Omit<DriftColumn, 'state'>> = {
     opens: 'intake',
   },
   damaged: {
-    shape: '⚠',
+    shape: '⚡',
     word: 'Damaged',
     explains: 'Files that do not hold their audio any more, though nobody changed them.',
     needsWork: true,

@@ -2,15 +2,19 @@
 import type { DriftCounts } from '@flagstone/contract/drift';
 import { ref } from 'vue';
 import { useCollections } from '../stores/collections.ts';
+import { useRights } from '../stores/rights.ts';
 import { counted, formatDay } from '../ui/format.ts';
 import DriftCells from './drift-cells.vue';
 import { DRIFT_COLUMNS } from './drift-columns.ts';
-import type { DriftDrive } from './drift-rows.ts';
+import { listBehind, type DriftDrive } from './drift-rows.ts';
 
 /** Drives and the folders that were read from them down, states across; each number opens its list. */
 defineProps<{ rows: readonly DriftDrive[]; total: DriftCounts; collection: number | undefined }>();
 
+const emit = defineEmits<{ prove: [driveId: string] }>();
+
 const collections = useCollections();
+const rights = useRights();
 /** Drives whose folders are shown. */
 const unfolded = ref<ReadonlySet<string>>(new Set());
 
@@ -53,9 +57,30 @@ const whole = (folder: string): string => (folder === '' ? 'the whole drive' : f
         </th>
         <td class="soft">{{ counted(drive.folders.length, 'folder') }}</td>
         <drift-cells :counts="drive.counts" :of="{ drive: drive.id, collection }" :where="`on ${drive.name}`" />
-        <td class="proof soft">{{ drive.oldestProofAt === null ? 'none yet' : formatDay(drive.oldestProofAt) }}</td>
+        <td class="proof soft">
+          {{ drive.oldestProofAt === null ? 'none yet' : formatDay(drive.oldestProofAt) }}
+          <button
+            v-if="rights.may('librarian') && !drive.isAway && !drive.isRetired"
+            type="button"
+            class="fold act"
+            :aria-label="`Prove the files of ${drive.name}…`"
+            @click="emit('prove', drive.id)"
+          >
+            Prove…
+          </button>
+        </td>
       </tr>
       <template v-if="unfolded.has(drive.id)">
+        <tr class="folder">
+          <td colspan="100">
+            <router-link :to="{ path: '/catalogue', query: listBehind('alone', { drive: drive.id, collection }) }"
+              >What is on {{ drive.name }} only</router-link
+            >
+            <span v-if="drive.proof !== null" class="note"
+              >proved by itself every {{ drive.proof.everyDays }} days</span
+            >
+          </td>
+        </tr>
         <tr v-for="folder in drive.folders" :key="folder.readFolderId ?? 0" class="folder">
           <th scope="row" class="mono">
             {{ folder.readFolderId === null ? 'in no folder that was read' : whole(folder.folder) }}
@@ -139,6 +164,16 @@ tfoot th {
   cursor: pointer;
 }
 
+.act {
+  margin-left: 6px;
+  color: var(--link, inherit);
+  font-weight: 600;
+}
+
+.folder td[colspan] {
+  padding-left: 34px;
+}
+
 .note {
   margin-left: 8px;
   color: var(--ink-soft);
@@ -163,6 +198,7 @@ tfoot th {
 }
 
 .shape.gone,
+.shape.damaged,
 .shape.unreadable {
   color: var(--iron);
 }

@@ -58,7 +58,7 @@ export function barsByDay(days: readonly DriftDay[]): { label: string; value: nu
 
 /** What the catalogue is narrowed by to list the copies that a number counts; empty parts are left out. */
 export function listBehind(
-  state: DriftState,
+  state: DriftState | 'alone',
   {
     drive,
     readFolder,

@@ -45,6 +45,14 @@ describe('the words of a job', () => {
     expect(findingsOf({ ...job, batchId: null })).toEqual([]);
   });
 
+  it('say what a proof found, the bad news first', () => {
+    const proof = { ...job, kind: 'prove' as const, batchId: null, result: { same: 1200, damaged: 2, retold: 0 } };
+    expect(findingsOf(proof)).toEqual([
+      { text: '2 damaged', to: '/catalogue?state=damaged' },
+      { text: '1,200 hold their audio', to: '/drift' },
+    ]);
+  });
+
   it('tell the rate while it runs', () => {
     const after = (seconds: number): number => Date.parse(job.createdAt) + seconds * 1000;
     expect(rateOf(job, after(10))).toBe('30 a second');

@@ -1,4 +1,5 @@
 import type { Job } from '@flagstone/contract/jobs';
+import type { ProvedAs } from '@flagstone/contract/proof';
 import { formatFailed } from '../ui/format.ts';
 
 const JOB_STATES: Record<Job['state'], string> = {
@@ -40,9 +41,23 @@ export function findingsOf(job: Job): { text: string; to: string }[] {
     // What is gone may stand in another batch, or in none that is open.
     ['gone', 'gone', '/setup?show=lost'],
   ];
+  if (job.kind === 'prove') return provedIn(job);
   return words
     .filter(([key]) => job.batchId !== null && (job.result[key] ?? 0) > 0)
     .map(([key, word, to]) => ({ text: `${(job.result[key] ?? 0).toLocaleString('en')} ${word}`, to }));
+}
+
+/** What a proof found, with the lists of what it is bad news of. */
+function provedIn({ result }: Job): { text: string; to: string }[] {
+  const words: [key: ProvedAs, word: string, to: string][] = [
+    ['damaged', 'damaged', '/catalogue?state=damaged'],
+    ['repaired', 'whole again', '/drift'],
+    ['retold', 'with other metadata', '/drift'],
+    ['same', 'hold their audio', '/drift'],
+  ];
+  return words
+    .filter(([key]) => (result[key] ?? 0) > 0)
+    .map(([key, word, to]) => ({ text: `${(result[key] ?? 0).toLocaleString('en')} ${word}`, to }));
 }
 
 /** Items a second, and what a job still needs; empty while it does not run. */

@@ -10,8 +10,9 @@ import { NARROWINGS, narrowingIn, type Narrowing } from './list-filter.ts';
 const STATES: Record<string, string> = {
   ...Object.fromEntries(Object.entries(COPY_STATES).map(([state, { shape, word }]) => [state, `${shape} ${word}`])),
   notInStep: 'Not In step',
-  damaged: '⚠ Damaged',
+  damaged: '⚡ Damaged',
   unproved: '? Never proved',
+  alone: 'On one drive only',
 };
 const FOUND_WORDS: Record<string, string> = {
   new: 'New',

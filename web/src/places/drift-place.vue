@@ -2,13 +2,17 @@
 import { useDebounceFn } from '@vueuse/core';
 import { filterSchema, type Selection } from '@flagstone/contract/selection';
 import { ElButton } from 'element-plus';
-import { computed, onBeforeUnmount, ref } from 'vue';
+import { computed, onBeforeUnmount, ref, shallowRef } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../api/client.ts';
 import DriftMatrix from '../drift/drift-matrix.vue';
 import { barsByDay, driveRows, notInStep, totalOf } from '../drift/drift-rows.ts';
 import { useCollections } from '../stores/collections.ts';
 import SheetList from '../sheets/sheet-list.vue';
+import ProofDialog from '../drift/proof-dialog.vue';
+import CopiesDialog from '../plans/copies-dialog.vue';
+import PlanDrawer from '../plans/plan-drawer.vue';
+import type { PlanMaker } from '../plans/use-plan.ts';
 import MakeSheetDialog from '../sheets/make-sheet-dialog.vue';
 import { useRights } from '../stores/rights.ts';
 import { useLive } from '../stores/live.ts';
@@ -66,6 +70,23 @@ function choose(id: number): void {
 }
 
 const making = ref(false);
+const proving = ref(false);
+/** The drive whose files are to be proved. */
+const provedId = ref('');
+const proved = computed(() => rows.value.find(({ id }) => id === provedId.value));
+function prove(id: string): void {
+  provedId.value = id;
+  proving.value = true;
+}
+
+const choosingCopies = ref(false);
+const copying = ref(false);
+const copies = shallowRef<{ maker: PlanMaker; what: string }>();
+function planCopies(maker: PlanMaker, what: string): void {
+  copies.value = { maker, what };
+  copying.value = true;
+}
+
 /** What a change sheet is made of here: everything that is filed, of one collection or of all. */
 const whole = computed<Selection>(() => ({
   kind: 'catalogue',
@@ -83,7 +104,7 @@ const files = computed(() => {
 
 /** What there is to do, each with the list to do it in, and what is opened over it. */
 const steps = computed(() => {
-  const { behind, ahead, split, gone } = total.value;
+  const { behind, ahead, split, gone, damaged } = total.value;
   const list = (state: string, open?: string) => ({
     path: '/catalogue',
     query: {
@@ -93,6 +114,12 @@ const steps = computed(() => {
     },
   });
   const all = [
+    {
+      count: damaged,
+      of: 'damaged',
+      does: 'Damaged: their audio is not what it was, though nobody changed them.',
+      act: { word: 'Restore…', to: list('damaged', 'restore'), needs: 'librarian' as const },
+    },
     {
       count: behind,
       of: 'behind',
@@ -129,7 +156,7 @@ const bars = computed(() => barsByDay(answer.value?.days ?? []));
       <h1>Drift</h1>
       <span class="soft" role="status">{{
         answer
-          ? `${counted(files, 'file')} on ${counted(rows.length, 'drive')}, ${number(notInStep(total))} not In step`
+          ? `${total.damaged > 0 ? `⚡ ${number(total.damaged)} damaged. ` : ''}${counted(files, 'file')} on ${counted(rows.length, 'drive')}, ${number(notInStep(total))} not In step`
           : 'Counting…'
       }}</span>
       <span class="spring" />
@@ -141,15 +168,27 @@ const bars = computed(() => barsByDay(answer.value?.days ?? []));
         label="Of which collection"
         @pick="choose"
       />
+      <el-button v-if="rights.may('librarian')" size="small" @click="choosingCopies = true"
+        >Copies on another drive…</el-button
+      >
       <el-button v-if="rights.may('editor')" size="small" @click="making = true">Make a change sheet…</el-button>
     </header>
+    <proof-dialog v-model="proving" :drive="proved" @changed="load" />
+    <copies-dialog v-model="choosingCopies" :collection="collection" @plan="planCopies" />
+    <plan-drawer
+      v-model="copying"
+      kind="copy"
+      :selection="copies?.maker"
+      :what="copies?.what ?? ''"
+      :current-copy-id="0"
+    />
     <make-sheet-dialog v-model="making" :selection="whole" :what="wholeInWords" />
     <template v-if="answer">
       <p v-if="rows.length === 0" class="panel soft">
         Nothing was read into {{ collection === undefined ? 'the catalogue' : 'this collection' }} yet.
       </p>
       <div v-else class="sheet">
-        <drift-matrix :rows="rows" :total="total" :collection="collection" />
+        <drift-matrix :rows="rows" :total="total" :collection="collection" @prove="prove" />
       </div>
       <div v-if="rows.length > 0" class="below">
         <section class="panel">

@@ -148,6 +148,13 @@ const growthBars = computed(() =>
         <strong>{{ number(overview.counts.unreadable) }}</strong> unreadable files
       </router-link>
     </section>
+    <p v-if="statistics.notInStep.damaged > 0" class="away damaged" role="alert">
+      ⚡ <strong>{{ counted(statistics.notInStep.damaged, 'file') }} damaged:</strong> the audio is not what it was,
+      though nobody changed the {{ statistics.notInStep.damaged === 1 ? 'file' : 'files' }}.
+      <router-link :to="catalogue({ state: 'damaged', ...(rights.may('librarian') ? { open: 'restore' } : {}) })">{{
+        rights.may('librarian') ? 'See and restore' : 'See which'
+      }}</router-link>
+    </p>
     <waiting-panel />
     <p v-for="drive in away" :key="drive.id" class="away">
       □ The drive <strong>{{ drive.name }}</strong> is away: {{ counted(drive.copies, 'file') }} can be found and
@@ -252,6 +259,10 @@ a.tile:hover {
 
 .tile.attention {
   border-bottom: 3px solid var(--ochre);
+}
+
+.away.damaged {
+  border-color: var(--iron);
 }
 
 .away {

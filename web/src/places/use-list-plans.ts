@@ -4,11 +4,12 @@ import { useRoute, useRouter } from 'vue-router';
 import type { useSoundList } from '../lists/use-sound-list.ts';
 import { useRights } from '../stores/rights.ts';
 import { counted } from '../ui/format.ts';
+import type { NewPlan } from '@flagstone/contract/plans';
 import { tell } from '../ui/use-errors.ts';
 
 /**
- * What a librarian does with the files of a list of the catalogue: writing, renaming, settling what differs. It is about the selected rows, else about the whole list where
- * something narrows it, as that was when it was opened. A link from elsewhere opens one by `open=write` or `open=settle` in the address.
+ * What a librarian does with the files of a list of the catalogue: writing, renaming, restoring, settling what differs. It is about the selected rows, else about the whole list where
+ * something narrows it, as that was when it was opened. A link from elsewhere opens one by `open=write`, `open=restore` or `open=settle` in the address.
  */
 export function useListPlans(
   list: ReturnType<typeof useSoundList>,
@@ -20,7 +21,7 @@ export function useListPlans(
   const rights = useRights();
   const concerned = shallowRef<Selection>();
   const what = ref('');
-  const kind = ref<'rename' | 'write'>('write');
+  const kind = ref<NewPlan['kind']>('write');
   const planning = ref(false);
   const settling = ref(false);
 
@@ -38,7 +39,7 @@ export function useListPlans(
   }
 
   /** Opens a plan; false for somebody who makes none. */
-  function plan(wanted: 'rename' | 'write'): boolean {
+  function plan(wanted: NewPlan['kind']): boolean {
     if (!rights.may('librarian')) return false;
     kind.value = wanted;
     if (takeConcerned()) planning.value = true;
@@ -62,12 +63,12 @@ export function useListPlans(
   watch(
     () => [route.query['open'], list.loading.value] as const,
     ([open, isLoading]) => {
-      if (isLoading || (open !== 'write' && open !== 'settle')) return;
+      if (isLoading || (open !== 'write' && open !== 'settle' && open !== 'restore')) return;
       // Once: going back must not open it again.
       const { open: _, ...rest } = route.query;
       void router.replace({ query: rest });
-      if (open === 'write') plan('write');
-      else settle();
+      if (open === 'settle') settle();
+      else plan(open);
     },
     { immediate: true },
   );

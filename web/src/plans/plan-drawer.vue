@@ -1,22 +1,24 @@
 <script setup lang="ts">
+import type { NewPlan } from '@flagstone/contract/plans';
 import type { Selection } from '@flagstone/contract/selection';
 import { ElDrawer } from 'element-plus';
 import PlanView from './plan-view.vue';
+import type { PlanMaker } from './use-plan.ts';
+import { PLAN_WORDS } from './plan-words.ts';
 
-/** A plan of renaming or writing over the list that it is for. */
-defineProps<{ kind: 'rename' | 'write'; selection: Selection | undefined; what: string; currentCopyId: number }>();
+/** A plan over the page that it is for. */
+defineProps<{
+  kind: NewPlan['kind'] | 'copy';
+  selection: Selection | PlanMaker | undefined;
+  what: string;
+  currentCopyId: number;
+}>();
 const isOpen = defineModel<boolean>({ required: true });
 const emit = defineEmits<{ chosen: [copyId: number] }>();
 </script>
 
 <template>
-  <el-drawer
-    v-model="isOpen"
-    direction="btt"
-    size="88%"
-    destroy-on-close
-    :title="kind === 'rename' ? 'Rename files' : 'Write records into files'"
-  >
+  <el-drawer v-model="isOpen" direction="btt" size="88%" destroy-on-close :title="PLAN_WORDS[kind].title">
     <plan-view
       v-if="isOpen && selection"
       class="in-drawer"

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { ItemState, NewPlan, PlanItem, PlanKind } from '@flagstone/contract/plans';
+import type { ItemState, NewPlan, PlanItem } from '@flagstone/contract/plans';
 import type { Selection } from '@flagstone/contract/selection';
 import { FIELDS } from '@flagstone/core/record/fields';
 import { splitExtension, type BlockName } from '@flagstone/core/naming/name-blocks';
@@ -12,12 +12,15 @@ import { counted, formatValue } from '../ui/format.ts';
 import { server } from '../ui/server.ts';
 import { useKeys } from '../ui/use-keys.ts';
 import { useLive } from '../stores/live.ts';
+import { PLAN_WORDS, type ShownPlanKind } from './plan-words.ts';
 import { usePlan, type PlanMaker } from './use-plan.ts';
+import { PACES } from '../ui/paces.ts';
 import NameBlocks from '../ui/name-blocks.vue';
+import PickOne from '../ui/pick-one.vue';
 
 /** A plan: every item with its before and after and every problem; try one, run all, undo. */
 const props = defineProps<{
-  kind: Exclude<PlanKind, 'relocate' | 'cut'>;
+  kind: ShownPlanKind;
   selection: Selection | PlanMaker;
   batchId?: number;
   what: string;
@@ -29,13 +32,15 @@ const scroller = ref<HTMLElement>();
 /** What else a plan takes in; remembered in this browser. */
 const allCopies = useLocalStorage('flagstone.plan.allCopies', false);
 const companions = useLocalStorage('flagstone.plan.companions', true);
+/** How much of the time copying works. */
+const share = useLocalStorage('flagstone.plan.share', 100);
 /** Chosen for this plan alone: what is cut off a name should be seen each time. */
 const shorten = ref<Shortening>('no');
 
 const live = useLive();
 const wanted = computed<NewPlan | PlanMaker>(() =>
-  'by' in props.selection
-    ? props.selection
+  'by' in props.selection || props.kind === 'copy'
+    ? (props.selection as PlanMaker)
     : {
         kind: props.kind,
         selection: props.selection,
@@ -49,12 +54,14 @@ const { plan, visible, show, working, tooLong, canRun, make, run, tryOne, undo }
   () => props.currentCopyId,
   server,
   live,
+  () => (props.kind === 'copy' ? share.value : undefined),
 );
 
 const rename = computed(() => props.kind === 'rename');
 /** What else it takes in is chosen here; what was given otherwise is as it was given. */
-const isChosenHere = computed(() => !('by' in props.selection));
-const verb = computed(() => (rename.value ? 'Rename' : 'Write'));
+const isChosenHere = computed(() => !('by' in props.selection) && props.kind !== 'restore');
+const write = computed(() => props.kind === 'write');
+const words = computed(() => PLAN_WORDS[props.kind]);
 const virtual = useVirtualizer(
   computed(() => ({
     count: visible.value.length,
@@ -114,17 +121,11 @@ useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
 </script>
 
 <template>
-  <section class="plan" :aria-label="`${verb} plan`">
+  <section class="plan" :aria-label="`${words.verb} plan`">
     <header v-if="plan" class="head">
       <div class="counts" role="status">
         <strong>{{ what }}:</strong>
-        <span>{{
-          counted(
-            plan.counts.runnable,
-            rename ? 'file to rename' : 'file to write',
-            rename ? 'files to rename' : 'files to write',
-          )
-        }}</span>
+        <span>{{ counted(plan.counts.runnable, ...words.toDo) }}</span>
         <span v-if="plan.counts.unchanged > 0" class="soft">■ {{ plan.counts.unchanged }} right already</span>
         <span v-if="plan.counts.waiting > 0" class="waiting"
           >◔ {{ counted(plan.counts.waiting, 'waits', 'wait') }} for {{ rename ? 'its' : 'a' }} drive</span
@@ -152,6 +153,14 @@ useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
         label="Files beside"
         title="Files that bear the same name with another extension, such as notes and pictures, are renamed along"
       />
+      <pick-one
+        v-if="kind === 'copy'"
+        class="pace"
+        :value="share"
+        :choices="PACES"
+        label="Pace"
+        @pick="(picked) => (share = picked)"
+      />
       <span class="spring" />
       <el-button :disabled="working" @click="make">Plan again</el-button>
       <el-button v-if="plan.counts.done > 0" :disabled="working" @click="undo"
@@ -159,11 +168,11 @@ useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
       >
       <el-button :disabled="!canRun" @click="tryOne">Try one</el-button>
       <el-button type="primary" :loading="working" :disabled="plan.counts.runnable === 0" @click="run()"
-        >{{ verb }} {{ counted(plan.counts.runnable, 'file') }}</el-button
+        >{{ words.verb }} {{ counted(plan.counts.runnable, 'file') }}</el-button
       >
     </header>
     <p v-else-if="working" class="making soft">
-      {{ rename ? 'Building the names and checking the folders…' : 'Reading the headers of the files…' }}
+      {{ words.making }}
     </p>
     <div v-if="tooLong > 0 || shorten !== 'no'" class="too-long" role="status">
       <span v-if="shorten === 'no'">✕ {{ counted(tooLong, 'name is', 'names are') }} too long for file systems:</span>
@@ -181,13 +190,7 @@ useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
       :type="plan.counts.blocked > 0 ? 'warning' : 'success'"
       show-icon
     >
-      {{
-        plan.counts.blocked > 0
-          ? 'Nothing can run yet. Click a missing block to fill it in, or select many rows in Describe and fill the card once for all of them.'
-          : rename
-            ? 'All names are as they should be.'
-            : 'All files carry their records.'
-      }}
+      {{ plan.counts.blocked > 0 ? words.allBlocked : words.allRight }}
     </el-alert>
     <div ref="scroller" class="list" role="list" tabindex="0" aria-label="Items of the plan">
       <div class="body" :style="{ height: `${virtual.getTotalSize()}px` }">
@@ -221,16 +224,21 @@ useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
               >
                 → {{ item.after['name'] }}
               </div>
+              <div v-if="kind === 'restore' && item.after['from']" class="mono">← {{ item.after['from'] }}</div>
+              <div v-if="kind === 'copy' && item.after['name']" class="mono">
+                {{ item.state === 'unchanged' ? '=' : '→' }} {{ item.after['drive'] }} / {{ item.after['folder'] }} /
+                {{ item.after['name'] }}
+              </div>
               <div v-for="each in companionsOf(item)" :key="each.from" class="mono soft along">
                 + {{ each.from }} → {{ each.to }}
               </div>
-              <ul v-if="!rename && changesOf(item).length > 0" class="changes">
+              <ul v-if="write && changesOf(item).length > 0" class="changes">
                 <li v-for="change in changesOf(item)" :key="change.label">
                   <span class="soft">{{ change.label }}</span> <del>{{ change.before }}</del> →
                   <ins>{{ change.after }}</ins>
                 </li>
               </ul>
-              <ul v-if="!rename && placesOf(item).length > 0" class="changes" aria-label="Places that are replaced">
+              <ul v-if="write && placesOf(item).length > 0" class="changes" aria-label="Places that are replaced">
                 <li v-for="each in placesOf(item)" :key="each.place">
                   <span class="mono soft">{{ each.place }}</span> <del>{{ each.before }}</del> →
                   <ins v-if="each.after !== ''">{{ each.after }}</ins>
@@ -286,6 +294,10 @@ useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
 
 .spring {
   flex: 1;
+}
+
+.pace {
+  width: 190px;
 }
 
 .blocked {

@@ -19,13 +19,14 @@ const ITEMS_AT_ONCE = 1000;
 
 /**
  * A plan on show: made anew whenever what is wanted changes, or a record does until the plan itself begins to change things; run as a whole or for one item, watched until its
- * job has ended, and undone. `currentCopyId` is the copy that “Try one” begins with.
+ * job has ended, and undone. `currentCopyId` is the copy that “Try one” begins with, `share` how much of the time its job works, in percent.
  */
 export function usePlan(
   wanted: Ref<NewPlan | PlanMaker>,
   currentCopyId: () => number,
   server: Server,
   events: PlanEvents,
+  share: () => number | undefined = () => undefined,
 ) {
   const plan = ref<Plan>();
   const items = shallowRef<PlanItem[]>([]);
@@ -92,7 +93,10 @@ export function usePlan(
     // Said before the answer arrives: the job may have ended by then.
     working.value = true;
     const job = await server.attempt(() =>
-      server.call('runPlan', { params: { id }, body: onlyItemId === undefined ? {} : { onlyItemId } }),
+      server.call('runPlan', {
+        params: { id },
+        body: { onlyItemId, share: share() },
+      }),
     );
     if (!job) working.value = false;
     else if (job.awaitsDrive !== null) await waitFor(job.awaitsDrive, id);

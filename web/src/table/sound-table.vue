@@ -295,7 +295,9 @@ useKeys('table', {
                 @dblclick.stop
               />
             </template>
-            <template v-else-if="column.key === 'state'"><state-mark :state="row.state" /></template>
+            <template v-else-if="column.key === 'state'"
+              ><state-mark :state="row.state" :damaged="row.isDamaged"
+            /></template>
             <template v-else>
               <span
                 v-if="column.key === 'name' && row.facts.isCutShort"

@@ -2,11 +2,14 @@
 import { COPY_STATES, type CopyState } from '@flagstone/core/record/copy-states';
 
 /** A shape and a word for each state; colour only helps. */
-defineProps<{ state: CopyState }>();
+defineProps<{ state: CopyState; damaged?: boolean }>();
 </script>
 
 <template>
-  <span class="mark" :class="state" :title="COPY_STATES[state].explains"
+  <span v-if="damaged" class="mark broken" title="The file does not hold its audio any more: restore it"
+    ><span aria-hidden="true">⚡</span> Damaged</span
+  >
+  <span v-else class="mark" :class="state" :title="COPY_STATES[state].explains"
     ><span aria-hidden="true">{{ COPY_STATES[state].shape }}</span> {{ COPY_STATES[state].word }}</span
   >
 </template>
@@ -31,6 +34,11 @@ defineProps<{ state: CopyState }>();
 
 .away span {
   color: var(--ink-soft);
+}
+
+.broken {
+  color: var(--iron);
+  font-weight: 600;
 }
 
 .gone span {

@@ -1,0 +1,54 @@
+import type { PlanKind } from '@flagstone/contract/plans';
+
+/** The kinds of plans that are looked at before they run. */
+export type ShownPlanKind = Exclude<PlanKind, 'relocate' | 'cut'>;
+
+export interface PlanWords {
+  title: string;
+  verb: string;
+  /** What is to be done, of one file and of several. */
+  toDo: [one: string, several: string];
+  /** While it is made. */
+  making: string;
+  /** When there is nothing to do. */
+  allRight: string;
+  /** When nothing can run. */
+  allBlocked: string;
+}
+
+/** What each kind of plan says of itself. */
+export const PLAN_WORDS: Record<ShownPlanKind, PlanWords> = {
+  rename: {
+    title: 'Rename files',
+    verb: 'Rename',
+    toDo: ['file to rename', 'files to rename'],
+    making: 'Building the names and checking the folders…',
+    allRight: 'All names are as they should be.',
+    allBlocked:
+      'Nothing can run yet. Click a missing block to fill it in, or select many rows in Describe and fill the card once for all of them.',
+  },
+  write: {
+    title: 'Write records into files',
+    verb: 'Write',
+    toDo: ['file to write', 'files to write'],
+    making: 'Reading the headers of the files…',
+    allRight: 'All files carry their records.',
+    allBlocked: 'Nothing can run yet: what is wrong stands beside each file.',
+  },
+  restore: {
+    title: 'Restore damaged files',
+    verb: 'Restore',
+    toDo: ['file to restore', 'files to restore'],
+    making: 'Looking for good copies…',
+    allRight: 'None of these files is damaged.',
+    allBlocked: 'Nothing can run yet: what is missing stands beside each file.',
+  },
+  copy: {
+    title: 'Copies on another drive',
+    verb: 'Copy',
+    toDo: ['file to copy', 'files to copy'],
+    making: 'Looking at what stands there…',
+    allRight: 'Everything is on that drive already.',
+    allBlocked: 'Nothing can run yet: what is missing stands beside each file.',
+  },
+};
