@@ -169,7 +169,7 @@ async function keepAnalysis(
  */
 async function proveDigest(
   tx: Transaction,
-  { copyId, soundId, path }: MeasurableCopy,
+  { copyId, soundId }: MeasurableCopy,
   digest: string,
 ): Promise<number | undefined> {
   // Not for all updates: a revision of its record, which points at the sound, may be under way in an edit that will ask for the copy next.
@@ -177,7 +177,7 @@ async function proveDigest(
   if (!sound) throw new AppError('NOT_FOUND', `There is no sound ${soundId} any more.`);
   const [copy] = await tx.select({ provedAt: copies.provedAt }).from(copies).where(eq(copies.id, copyId));
   if (copy?.provedAt && sound.fullDigest !== null && sound.fullDigest !== digest) {
-    const message = `The audio of ${path} is not what it was, though its size and its time are the same.`;
+    const message = 'Its audio is not what it was when it was proved, though its size and its time are the same.';
     await noteDamage(tx, copyId, digest, new AppError('AUDIO_DAMAGED', message));
     return undefined;
   }

@@ -60,11 +60,11 @@ export async function proveAgain(app: AppContext, files: DriveFiles, copy: Prova
     'header' in found
       ? new AppError(
           'AUDIO_DAMAGED',
-          `The audio of ${path} is not what it was, though its size and its time are the same.`,
+          'Its audio is not what it was when it was proved, though its size and its time are the same.',
         )
       : new AppError(
           'AUDIO_DAMAGED',
-          `${path} cannot be read any more, though its size and its time are the same: ${found.error.message}`,
+          `It cannot be read any more, though its size and its time are the same: ${found.error.message}`,
         );
   await keepDamage(app, copy, 'header' in found ? found.digest : null, damage);
   return 'damaged';

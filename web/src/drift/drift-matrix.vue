@@ -166,8 +166,9 @@ tfoot th {
 
 .act {
   margin-left: 6px;
-  color: var(--link, inherit);
+  color: var(--lichen);
   font-weight: 600;
+  text-decoration: underline;
 }
 
 .folder td[colspan] {

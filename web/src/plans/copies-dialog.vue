@@ -155,6 +155,10 @@ label > span,
   color: var(--ink-soft);
 }
 
+p.soft {
+  margin: 12px 0 0;
+}
+
 .foot {
   display: flex;
   justify-content: flex-end;
