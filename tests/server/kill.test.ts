@@ -5,6 +5,7 @@ import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it, jest } from '@jest/globals';
 import { memorySource } from '@flagstone/core/formats/byte-source';
 import { readWav } from '@flagstone/core/formats/wav/wav-reader';
+import { writeMarker } from '@flagstone/server/disk/drive-marker';
 import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
 import { RunningServer } from '../running-server.ts';
 import { sized } from '../size.ts';
@@ -16,6 +17,7 @@ jest.setTimeout(180_000);
 const FILES = sized(36, 60);
 let folder = '';
 let drive = '';
+let other = '';
 let server: RunningServer;
 
 async function send<Answer>(method: string, where: string, body?: unknown): Promise<Answer> {
@@ -54,19 +56,23 @@ const hashOfSamples = async (file: string): Promise<string> => {
     .digest('hex');
 };
 
-const audioOnDrive = async (): Promise<string[]> => {
-  const names = (await readdir(drive)).filter((name) => name.endsWith('.wav'));
-  return (await Promise.all(names.map((name) => hashOfSamples(path.join(drive, name))))).sort();
+const audioOnDrive = async (on = drive): Promise<string[]> => {
+  const names = (await readdir(on)).filter((name) => name.endsWith('.wav'));
+  return (await Promise.all(names.map((name) => hashOfSamples(path.join(on, name))))).sort();
 };
 
 beforeAll(async () => {
   folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone-kill-'));
   await chmod(folder, 0o755);
-  drive = path.join(folder, 'drive');
-  await mkdir(drive);
+  drive = path.join(folder, 'drives', 'Quay');
+  other = path.join(folder, 'drives', 'Barge');
+  await mkdir(drive, { recursive: true });
   for (let index = 0; index < FILES; index += 1)
     await writeFile(path.join(drive, `raw ${index}.wav`), toneBytes(index + 1));
-  server = new RunningServer(path.join(folder, 'data'), drive);
+  // Each a drive of its own, by its marker.
+  await mkdir(other);
+  for (const each of [drive, other]) await writeMarker(each);
+  server = new RunningServer(path.join(folder, 'data'), path.join(folder, 'drives'));
   await server.start();
 });
 
@@ -123,5 +129,37 @@ describe('a server killed in the middle', () => {
     }
     const { rows } = await send<{ rows: { state: string }[] }>('GET', `/batches/${batch.id}/rows?limit=500`);
     expect(rows.every((row) => row.state === 'inStep')).toBe(true);
+  });
+
+  it('leaves no half copy on another drive, and copies the rest', async () => {
+    const before = await audioOnDrive();
+    const { rows: found } = await send<{ rows: { copyId: number }[] }>('GET', '/batches/1/rows?limit=500');
+    const selection = { kind: 'copies', copyIds: found.map(({ copyId }) => copyId) };
+    const plan = await send<Counted>('POST', '/copy-plans', { selection, toPath: other });
+    expect(plan.counts.runnable).toBe(FILES);
+    await send('POST', `/plans/${plan.id}/run`, {});
+    let kills = 0;
+    for (const share of [0.15, 0.4, 0.7]) {
+      const now = await until(
+        () => send<Counted>('GET', `/plans/${plan.id}`),
+        (answer) => answer.counts.done >= FILES * share,
+      );
+      if (now.counts.done < FILES) kills += 1;
+      await server.end('SIGKILL');
+      // Whatever has a name is whole, and the source as it was.
+      for (const hash of await audioOnDrive(other)) expect(before).toContain(hash);
+      expect(await audioOnDrive()).toEqual(before);
+      await server.start();
+    }
+    expect(kills).toBeGreaterThan(0);
+    const done = await until(
+      () => send<Counted>('GET', `/plans/${plan.id}`),
+      (answer) => answer.counts.done + answer.counts.failed === FILES,
+    );
+    expect(done.counts).toMatchObject({ all: FILES, done: FILES, failed: 0 });
+    expect(await audioOnDrive(other)).toEqual(before);
+    expect(
+      (await readdir(other)).filter((name) => name.startsWith('.') && !name.startsWith('.flagstone-drive')),
+    ).toEqual([]);
   });
 });
