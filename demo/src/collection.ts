@@ -1,3 +1,4 @@
+import path from 'node:path';
 import type { RecipeName } from './recipes.ts';
 import type { WavTags } from './wav-file.ts';
 
@@ -18,8 +19,12 @@ export interface DemoSound {
   alsoAt?: string[];
 }
 
-export const DRIVES = ['Mill Race', 'Kiln Shelf'] as const;
+export const DRIVES = ['Mill Race', 'Kiln Shelf', 'Narrowboat'] as const;
+/** Where the third drive, which goes along, has its copies. */
+export const BOAT_FOLDER = `${DRIVES[2]}/along`;
 const [RACE, SHELF] = DRIVES;
+
+const MOST_ALONG_SECONDS = 4;
 
 const FIVE_ONE = { bits: 24, channels: 6, rate: 48000 } as const;
 const STEREO_48 = { bits: 24, channels: 2, rate: 48000 } as const;
@@ -310,11 +315,19 @@ function shelfOnly(): DemoSound[] {
 /** Every sound of the demo, in a fixed order. */
 export function demoCollection(): DemoSound[] {
   return [
-    ...towpathAudio(),
-    ...harrowAndSluice(),
-    ...kestrelYard(),
-    ...ownRecordings(),
+    ...takenAlong([...towpathAudio(), ...harrowAndSluice(), ...kestrelYard(), ...ownRecordings()]),
     ...lowsideTextures(),
     ...shelfOnly(),
   ];
+}
+
+/** Sounds with a copy of each fourth short one on the third drive. */
+function takenAlong(sounds: DemoSound[]): DemoSound[] {
+  const short = sounds.filter(({ seconds }) => seconds <= MOST_ALONG_SECONDS);
+  const along = new Set(short.filter((_, index) => index % 4 === 0));
+  return sounds.map((sound) =>
+    along.has(sound)
+      ? { ...sound, alsoAt: [...(sound.alsoAt ?? []), `${BOAT_FOLDER}/${path.posix.basename(sound.path)}`] }
+      : sound,
+  );
 }

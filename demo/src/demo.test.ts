@@ -21,11 +21,11 @@ describe('the demo collection', () => {
     expect([Math.min(...lengths), Math.max(...lengths)]).toEqual([0.1, 180]);
   });
 
-  it('stays under 250 MB, copies on the second drive counted', () => {
+  it('stays under 260 MB, copies on the other drives counted', () => {
     const bytes = collection.map(
       (sound) => sound.seconds * sound.rate * (sound.bits / 8) * sound.channels * (1 + (sound.alsoAt?.length ?? 0)),
     );
-    expect(bytes.reduce((sum, each) => sum + each, 0)).toBeLessThan(250e6);
+    expect(bytes.reduce((sum, each) => sum + each, 0)).toBeLessThan(260e6);
   });
 
   it('puts no two files into the same place, ignoring case', () => {

@@ -1,11 +1,14 @@
 import { existsSync } from 'node:fs';
-import { copyFile, mkdir, rename, rm, writeFile } from 'node:fs/promises';
+import { copyFile, mkdir, rename, rm, utimes, writeFile } from 'node:fs/promises';
 import path from 'node:path';
-import { demoCollection, DRIVES, type DemoSound } from './collection.ts';
+import { BOAT_FOLDER, demoCollection, DRIVES, type DemoSound } from './collection.ts';
 import { makeDeliveries } from './deliveries.ts';
 import { RECIPES } from './recipes.ts';
 import { finish, randomSource, seedOf } from './signal.ts';
 import { wavBytes } from './wav-file.ts';
+
+/** When the copies that go along were made: a time that can be given again exactly, see week-away.ts. */
+const COPIED_AT = new Date('2026-09-01T08:00:00Z');
 
 /** L R C LFE Ls Rs of WAVE_FORMAT_EXTENSIBLE. */
 const FIVE_ONE_MASK = 0x3f;
@@ -65,6 +68,7 @@ export async function makeCollection(folder: string, onFile?: (done: number, all
     for (const other of sound.alsoAt ?? []) {
       await mkdir(path.dirname(path.join(building, other)), { recursive: true });
       await copyFile(path.join(building, sound.path), path.join(building, other));
+      if (other.startsWith(BOAT_FOLDER)) await utimes(path.join(building, other), COPIED_AT, COPIED_AT);
       written += 1;
     }
     onFile?.(index + 1, sounds.length);

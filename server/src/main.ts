@@ -14,6 +14,7 @@ const COMMANDS: Record<string, () => Promise<Command>> = {
   index: async () => (await import('./commands/index-folder.ts')).indexFolder,
   drift: async () => (await import('./commands/drift.ts')).drift,
   sheet: async () => (await import('./commands/sheet.ts')).sheet,
+  'week-away': async () => (await import('./commands/week-away.ts')).weekAway,
   person: async () => (await import('./commands/person.ts')).person,
   worker: async () => (await import('./commands/worker.ts')).worker,
   bench: async () => (await import('./commands/bench.ts')).bench,

@@ -39,8 +39,9 @@ export async function drift(args: string[]): Promise<number> {
 
 /** Copies in preparation have a state too, which counts here, where no list has to agree with the number. */
 function inPreparation({ prepared }: DriftFolder, state: DriftState, isAway: boolean): number {
-  const { gone, unproved, ...there } = prepared;
+  const { gone, damaged, unproved, ...there } = prepared;
   if (state === 'gone') return gone;
+  if (state === 'damaged') return damaged;
   if (state === 'unproved') return unproved;
   if (state === 'away') return isAway ? Object.values(there).reduce((sum, copies) => sum + copies, 0) : 0;
   return !isAway && state in there ? there[state as keyof typeof there] : 0;

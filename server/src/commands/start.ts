@@ -1,4 +1,3 @@
-import { spawn } from 'node:child_process';
 import { existsSync } from 'node:fs';
 import { mkdir, readdir } from 'node:fs/promises';
 import { createServer } from 'node:http';
@@ -16,11 +15,11 @@ import { DrivePresence } from '../drives/drive-presence.ts';
 import { addDrive } from '../drives/drives.ts';
 import { addDemoPeople } from '../people/known-people.ts';
 import { firstLink } from '../people/sign-in-links.ts';
-import { programPath } from '../workers/programs.ts';
+import { runDemoProgram } from './demo-program.ts';
 import { dropRights } from './drop-rights.ts';
 import { defaultDataFolder } from '../data-folder.ts';
 import { reachOf, type ListenOptions } from './reach.ts';
-import { PROJECT_FOLDER, rootsOf, untilStopped, UsageError } from './usage.ts';
+import { rootsOf, untilStopped, UsageError } from './usage.ts';
 
 const DEFAULT_PORT = 4780;
 
@@ -130,17 +129,9 @@ async function refuseUsedPort(port: number, host: string): Promise<void> {
   await new Promise((resolve) => probe.close(resolve));
 }
 
-/** The demo is a program of its own: the server knows nothing of it but the folder. */
-function makeDemo(folder: string): Promise<void> {
-  if (existsSync(path.join(folder, 'drives'))) return Promise.resolve();
+/** Makes the demo's drives unless they are there. */
+async function makeDemo(folder: string): Promise<void> {
+  if (existsSync(path.join(folder, 'drives'))) return;
   process.stdout.write('Making the demo collection, once, in about half a minute\n');
-  return new Promise((resolve, reject) => {
-    const child = spawn(process.execPath, [programPath('make-demo'), folder], {
-      stdio: 'inherit',
-      cwd: PROJECT_FOLDER,
-    });
-    child
-      .once('error', reject)
-      .once('exit', (code) => (code === 0 ? resolve() : reject(new Error(`the demo generator ended with ${code}`))));
-  });
+  await runDemoProgram(folder);
 }

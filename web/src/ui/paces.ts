@@ -8,4 +8,4 @@ const WORDS: Record<(typeof PROOF_SHARES)[number], string> = {
 };
 
 /** How much of the time long work on a disk takes, the rest being left to others. */
-export const PACES = PROOF_SHARES.map((value) => ({ value: value as number, label: WORDS[value] }));
+export const PACES = PROOF_SHARES.map((value) => ({ value, label: WORDS[value] }));
