@@ -1,16 +1,11 @@
-import path from 'node:path';
 import { parseArgs } from 'node:util';
 import { DRIFT_STATES, type Drift, type DriftFolder, type DriftState } from '@flagstone/contract/drift';
 import { isNull } from 'drizzle-orm';
-import pino from 'pino';
 import type { AppContext } from '../app-context.ts';
-import { openContext } from '../application.ts';
-import { defaultDataFolder } from '../data-folder.ts';
-import { startLocalPostgres } from '../db/local-postgres.ts';
 import { collections, drives } from '../db/schema.ts';
 import { driveIsHere } from '../drives/drives.ts';
 import { driftOf } from '../records/drift.ts';
-import { dropRights } from './drop-rights.ts';
+import { inDataFolder } from './in-data-folder.ts';
 import { UsageError } from './usage.ts';
 
 /**
@@ -20,20 +15,7 @@ import { UsageError } from './usage.ts';
 export async function drift(args: string[]): Promise<number> {
   const { values, positionals } = parseArgs({ args, allowPositionals: true, options: { data: { type: 'string' } } });
   if (positionals.length > 0) throw new UsageError('use\ndrift [--data DIR]');
-  const dataFolder = path.resolve(values.data ?? defaultDataFolder());
-  dropRights(dataFolder);
-  const postgres = await startLocalPostgres(dataFolder);
-  try {
-    const log = pino({ level: 'warn' }, pino.destination(2));
-    const { context, close } = await openContext(postgres.connectionString, [], log);
-    try {
-      for (const line of await driftLines(context)) process.stdout.write(`${JSON.stringify(line)}\n`);
-    } finally {
-      await close();
-    }
-  } finally {
-    await postgres.leave();
-  }
+  for (const line of await inDataFolder(values.data, [], driftLines)) process.stdout.write(`${JSON.stringify(line)}\n`);
   return 0;
 }
 

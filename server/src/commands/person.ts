@@ -1,18 +1,13 @@
-import path from 'node:path';
 import { parseArgs } from 'node:util';
 import { newAccountSchema, newTokenSchema } from '@flagstone/contract/people';
-import pino from 'pino';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
-import { openContext } from '../application.ts';
-import { defaultDataFolder } from '../data-folder.ts';
-import { startLocalPostgres } from '../db/local-postgres.ts';
 import { collections } from '../db/schema.ts';
 import { addAccount, listAccounts, makeAccountLink } from '../people/accounts.ts';
 import { makeToken } from '../people/api-tokens.ts';
 import { SHELL } from '../people/audit-log.ts';
 import { accountOf } from '../people/sign-in.ts';
-import { dropRights } from './drop-rights.ts';
+import { inDataFolder } from './in-data-folder.ts';
 import { UsageError } from './usage.ts';
 
 const USAGE = `person add NAME [--account ACCOUNT] [--role ROLE] [--administrator]
@@ -55,21 +50,11 @@ export async function person(args: string[]): Promise<number> {
   };
   const act = acts[what];
   if (!act || more.length > 0 || (what === 'list') !== (whom === undefined)) throw new UsageError(`use\n${USAGE}`);
-  const dataFolder = path.resolve(values.data ?? defaultDataFolder());
-  dropRights(dataFolder);
-  const postgres = await startLocalPostgres(dataFolder);
-  try {
-    const log = pino({ level: 'warn' }, pino.destination(2));
-    const { context, close } = await openContext(postgres.connectionString, [], log);
-    try {
-      const { account, administrator, role, days, name } = values;
-      process.stdout.write(await act(context, whom ?? '', { account, administrator, role, days, name }));
-    } finally {
-      await close();
-    }
-  } finally {
-    await postgres.leave();
-  }
+  const { account, administrator, role, days, name } = values;
+  const said = await inDataFolder(values.data, [], (app) =>
+    act(app, whom ?? '', { account, administrator, role, days, name }),
+  );
+  process.stdout.write(said);
   return 0;
 }
 

@@ -6,11 +6,7 @@ import { filterSchema } from '@flagstone/contract/selection';
 import type { SheetItem, SheetWinner } from '@flagstone/contract/sheets';
 import { AppError } from '@flagstone/core/errors';
 import { sql } from 'drizzle-orm';
-import pino from 'pino';
 import type { AppContext } from '../app-context.ts';
-import { openContext } from '../application.ts';
-import { defaultDataFolder } from '../data-folder.ts';
-import { startLocalPostgres } from '../db/local-postgres.ts';
 import { programPerson } from '../people/accounts.ts';
 import { runPlanJob } from '../plans/plan-jobs.ts';
 import { applySheet, beginApplying } from '../sheets/apply-sheet.ts';
@@ -18,7 +14,7 @@ import { makeSheet } from '../sheets/make-sheet.ts';
 import { changedFields } from '../sheets/sheet-items.ts';
 import { compare, planSheetNames } from '../sheets/sheet-job.ts';
 import { getSheet, listSheetItems, receiveSheet, removeSheet } from '../sheets/sheets.ts';
-import { dropRights } from './drop-rights.ts';
+import { inDataFolder } from './in-data-folder.ts';
 import { rootsOf, UsageError } from './usage.ts';
 
 const USAGE = `sheet make [--query Q] [--for WHOM] [--changed] -o FILE.zip [--data DIR]
@@ -61,20 +57,9 @@ export async function sheet(args: string[]): Promise<number> {
   const isApplying = what === 'apply' && file !== undefined && values.output === undefined;
   if (more.length > 0 || (!isMaking && !isApplying)) throw new UsageError(`use\n${USAGE}`);
   const given = path.resolve(file ?? values.output ?? '');
-  const dataFolder = path.resolve(values.data ?? defaultDataFolder());
-  dropRights(dataFolder);
-  const postgres = await startLocalPostgres(dataFolder);
-  try {
-    const log = pino({ level: 'warn' }, pino.destination(2));
-    const { context, close } = await openContext(postgres.connectionString, rootsOf(values.root), log);
-    try {
-      return await (isMaking ? make(context, given, values) : apply(context, given, values));
-    } finally {
-      await close();
-    }
-  } finally {
-    await postgres.leave();
-  }
+  return inDataFolder(values.data, rootsOf(values.root), (app) =>
+    isMaking ? make(app, given, values) : apply(app, given, values),
+  );
 }
 
 /** Writes the sheet beside its place first: a half one never stands there. */

@@ -1,5 +1,4 @@
 import { AppError } from '@flagstone/core/errors';
-import { applyEdit } from '@flagstone/core/record/edit';
 import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
 import { prepareRecipe, stepInWords, type RecipeOutcome, type RecipeStep } from '@flagstone/core/recipes/recipe';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
@@ -11,6 +10,7 @@ import type { AppContext } from '../app-context.ts';
 import type { SeenSelection } from '../rights/seen.ts';
 import { people, recipes } from '../db/schema.ts';
 import { listedNames } from './authorities.ts';
+import { whyRefused } from '../records/refused-edit.ts';
 import { editRowByRow } from '../records/edits.ts';
 import { placesByPath, selectedRows } from '../records/sound-rows.ts';
 
@@ -127,14 +127,10 @@ async function outcomesOf(
   return result.outcomes;
 }
 
-/** Why a record cannot take its new values; null when it can. */
+/** Why a record cannot take what a recipe makes of it; null when it can. */
 function problemWith(app: AppContext, record: SoundRecord, set: Partial<SoundRecord>): string | null {
-  try {
-    applyEdit(record, { set }, app.categories);
-  } catch (error) {
-    if (error instanceof AppError) return error.message;
-    throw error;
-  }
+  const refused = whyRefused(app, record, set);
+  if (refused !== null) return refused;
   return record.fxName !== '' && set.fxName === '' ? 'Nothing would be left of the FXName.' : null;
 }
 

@@ -1,5 +1,4 @@
 import { AppError } from '@flagstone/core/errors';
-import { applyEdit } from '@flagstone/core/record/edit';
 import { settle, type Settlement, type SettlingRule } from '@flagstone/core/record/settle';
 import type { ChangeResult } from '@flagstone/contract/changes';
 import type { AsOf, SoundRow } from '@flagstone/contract/record';
@@ -9,6 +8,7 @@ import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { settlingRules } from '../db/drift-schema.ts';
 import { people } from '../db/schema.ts';
+import { whyRefused } from '../records/refused-edit.ts';
 import { snapshotNow } from '../records/edit-conflicts.ts';
 import { editRowByRow } from '../records/edits.ts';
 import { settledFields } from '../records/settled-fields.ts';
@@ -97,16 +97,8 @@ async function compared(
   });
 }
 
-/** Why a record cannot take its new values; null when it can. */
-function problemWith(app: AppContext, { record, settlement }: Compared): string | null {
-  try {
-    applyEdit(record, { set: settlement.set }, app.categories);
-    return null;
-  } catch (error) {
-    if (error instanceof AppError) return error.message;
-    throw error;
-  }
-}
+const problemWith = (app: AppContext, { record, settlement }: Compared): string | null =>
+  whyRefused(app, record, settlement.set);
 
 /** The next copies of a selection whose files were changed, with what would become of each field; stops looking when `signal` is aborted. */
 export async function previewSettling(

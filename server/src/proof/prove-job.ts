@@ -76,7 +76,8 @@ async function addProof(
   );
 }
 
-/** Queues the proof of each drive whose times say so. Of two processes that look at the same moment one does. Returns how many were queued. */
+/** Queues the proof of each drive whose times say so. Once in a night: what could not be
+ * proved, and what was called off, waits for the next one. Of two processes that look at the same moment one does. Returns how many were queued. */
 export async function proveWhatIsDue(app: AppContext, now = new Date()): Promise<number> {
   if (!app.jobs.takesJobs) return 0;
   let queued = 0;
@@ -85,7 +86,7 @@ export async function proveWhatIsDue(app: AppContext, now = new Date()): Promise
     const { everyDays, share } = drive.proof;
     const moment = sql`(now() - make_interval(days => ${everyDays}))`;
     const { rows } = await app.db.execute<{ before: string }>(sql`
-      update drives d set proof_queued_at = now() where d.id = ${drive.id} and coalesce(d.proof_queued_at, '-infinity') < now() - interval '10 minutes'
+      update drives d set proof_queued_at = now() where d.id = ${drive.id} and coalesce(d.proof_queued_at, '-infinity') < now() - interval '20 hours'
       and exists (select from ${provedBefore(sql`d.id`, moment, 'all')} and c.damaged_at is null)
       and not exists (select from jobs j where j.kind = 'prove' and j.state in ('waiting', 'running', 'paused') and j.payload ->> 'driveId' = d.id::text)
       returning to_json(${moment}) #>> '{}' as before`);

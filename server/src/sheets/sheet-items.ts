@@ -1,5 +1,3 @@
-import { AppError } from '@flagstone/core/errors';
-import { applyEdit } from '@flagstone/core/record/edit';
 import { emptyRecord, FIELD_NAMES, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 import { settle, type Settlement, type SettlingRule } from '@flagstone/core/record/settle';
 import { threeWays } from '@flagstone/core/record/three-way';
@@ -12,6 +10,7 @@ import type { Queryable } from '../db/connect.ts';
 import { idList } from '../db/sql-parts.ts';
 import { records } from '../db/schema.ts';
 import { sheetItems } from '../db/sheets-schema.ts';
+import { whyRefused } from '../records/refused-edit.ts';
 import { settledFields } from '../records/settled-fields.ts';
 import { fullPathsOf } from '../records/sound-rows.ts';
 import { copyIsSeen } from '../rights/seen.ts';
@@ -87,16 +86,9 @@ async function lastAgreed(db: Queryable, houseId: string, soundIds: readonly num
   return new Map(rows.map(({ sound_id: id, sheet, first }) => [id, sheet ? { sheet } : { first: first ?? {} }]));
 }
 
-/** Why a record cannot take its new values; null when it can. */
-export function problemOf(app: AppContext, { record, settlement }: ComparedItem): string | null {
-  try {
-    applyEdit(record, { set: settlement.set }, app.categories);
-    return null;
-  } catch (error) {
-    if (error instanceof AppError) return error.message;
-    throw error;
-  }
-}
+/** Why a record cannot take what a sheet says; null when it can. */
+export const problemOf = (app: AppContext, { record, settlement }: ComparedItem): string | null =>
+  whyRefused(app, record, settlement.set);
 
 /** Which lines of a sheet are shown. */
 export type ItemsShown = 'all' | 'matched' | 'several' | 'none';
