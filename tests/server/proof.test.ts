@@ -2,6 +2,7 @@ import { readFile, rm, utimes, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import type { Job } from '@flagstone/contract/jobs';
+import { wavBytes } from '@flagstone/demo/wav-file';
 import { addDrive } from '@flagstone/server/drives/drives';
 import { proveWhatIsDue } from '@flagstone/server/proof/prove-job';
 import { sql } from 'drizzle-orm';
@@ -129,12 +130,31 @@ describe('a proof', () => {
     expect(await countsOf(QUAY)).toEqual({ inStep: 3 });
   });
 
-  it('is forgotten with the file that it was of', async () => {
-    await decay(fileOf(QUAY, 2), IN_AUDIO);
-    await proved(QUAY);
-    await app.put('quay/gates/gate 2.wav', { seed: 2, tags: { info: { ...SAYS, INAM: 'Lock gate 2, anew' } } });
-    await app.intake(QUAY);
-    expect(await listed(QUAY, 'damaged')).toEqual([]);
+  it('is not forgotten when another program writes into the damaged file, and is when a whole one takes its place', async () => {
+    // So long that the sampled blocks of its audio leave out the part that decays.
+    const signal = Float32Array.from({ length: 200_000 }, (_, at) => Math.sin(at / 9) * 0.4);
+    const said = (description: string): Buffer =>
+      Buffer.from(wavBytes([signal], { rate: 48_000, bits: 16 }, { info: { INAM: 'Weir', ICMT: description } }));
+    const file = path.join(app.drive, QUAY, 'weir.wav');
+    const read = async (bytes: Buffer): Promise<void> => {
+      await writeFile(file, bytes);
+      await app.intake(QUAY);
+      await app.measured();
+    };
+    await writeFile(file, said('Old wood'));
+    await utimes(file, READ_AT, READ_AT);
+    await app.call('fileBatch', { params: { id: (await app.intake(QUAY)).batchId } });
+    await app.measured();
+    await decay(file, 15_000);
+    expect((await proved(QUAY)).result).toMatchObject({ same: 3, damaged: 1 });
+    const sounds = await soundsKnown();
+    const retold = said('Oak');
+    retold[15_000 + retold.length - (await readFile(file)).length] = (await readFile(file))[15_000] as number;
+    await read(retold);
+    expect(await countsOf(QUAY)).toEqual({ inStep: 3, ahead: 1, damaged: 1 });
+    await read(said('Oak'));
+    expect(await countsOf(QUAY)).toEqual({ inStep: 3, ahead: 1 });
+    expect(await soundsKnown()).toBe(sounds);
   });
 
   it('is begun by nobody where there is nothing to prove', async () => {

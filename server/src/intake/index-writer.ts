@@ -244,8 +244,9 @@ function copyRow(
 ): typeof copies.$inferInsert {
   const inFile = filledFields(file.header.file.record);
   const carries = fieldsNotCarried(record, inFile).length === 0;
-  const saysOther =
-    earlier !== undefined && earlier.soundId === file.soundId && differingFields(earlier.inFile, inFile).length > 0;
+  const before = earlier?.soundId === file.soundId ? earlier : undefined;
+  const saysOther = before !== undefined && differingFields(before.inFile, inFile).length > 0;
+  const damaged = before?.damagedAt ? before : undefined;
   return {
     soundId: file.soundId,
     driveId: target.driveId,
@@ -259,15 +260,17 @@ function copyRow(
     trackNames: file.header.file.facts.trackNames ?? [],
     gone: false,
     clearedAt: null,
-    carriesRevision: carries ? record.revision : saysOther ? (earlier?.carriesRevision ?? 0) : 0,
+    // A file that says the same as before, with another time, is as far behind its record as it was.
+    carriesRevision: carries ? record.revision : (before?.carriesRevision ?? 0),
     changedOutside: !carries && (saysOther || earlier?.changedOutside === true),
     inFile,
     issues: file.header.file.issues,
     disagreeing: file.header.file.disagreeing,
     fullDigest: null,
-    provedAt: null,
-    damagedAt: null,
-    damage: null,
+    // Another program that writes into a damaged file does not heal it: what it holds is measured anew, and held against what it held.
+    provedAt: damaged?.provedAt ?? null,
+    damagedAt: damaged?.damagedAt ?? null,
+    damage: damaged?.damage ?? null,
     indexedAt: new Date(),
   };
 }

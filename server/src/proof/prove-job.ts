@@ -76,8 +76,10 @@ async function addProof(
   );
 }
 
-/** Queues the proof of each drive whose times say so. Once in a night: what could not be
- * proved, and what was called off, waits for the next one. Of two processes that look at the same moment one does. Returns how many were queued. */
+/**
+ * Queues the proof of each drive whose times say so, once in a night: what could not be proved, and what was called off, waits for the next one. Of two processes that look at
+ * the same moment one does. Returns how many were queued.
+ */
 export async function proveWhatIsDue(app: AppContext, now = new Date()): Promise<number> {
   if (!app.jobs.takesJobs) return 0;
   let queued = 0;
