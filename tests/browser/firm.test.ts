@@ -7,7 +7,7 @@ import { wavBytes, type WavTags } from '@flagstone/demo/wav-file';
 import type { ElementHandle, HTTPRequest, Page } from 'puppeteer-core';
 import { RunningServer } from '../running-server.ts';
 import { openBrowser, signInPage } from './open-browser.ts';
-import { stepsOf, Walker } from './walker.ts';
+import { stepsOf, until, Walker } from './walker.ts';
 
 /** What is heard, marked and acted on is the same thing, whatever comes in between; and every field takes what is typed. */
 jest.setTimeout(60_000);
@@ -141,8 +141,8 @@ describe('the card of a sound', () => {
     await page.locator('[role="grid"] ::-p-text(kiln door.wav)').click();
     await page.waitForSelector('.suggestion');
     const { held, release } = await holdBack(/\/api\/suggest/);
-    await page.keyboard.press('ArrowDown');
-    while (held.length === 0) await new Promise(setImmediate);
+    await walker.nextRow();
+    await until(() => held.length > 0, 'suggestions for the next sound are asked for');
     expect(await page.$('.suggestion')).toBeNull();
     await page.keyboard.press('1');
     await release();
@@ -315,7 +315,7 @@ describe('going through a list while a search is on its way', () => {
     const { held, release } = await holdBack(/\/api\/catalogue\?/);
     await walker.askFor('kiln');
     await page.waitForFunction(() => location.search.includes('kiln'));
-    while (held.length === 0) await new Promise(setImmediate);
+    await until(() => held.length > 0, 'a request is held back');
     await walker.press('Escape');
     // The old rows are still on show: the second of them is no kiln.
     await page.locator('[role="grid"]').click();
@@ -342,14 +342,14 @@ describe('a file that was changed outside while its record was edited', () => {
     await api('PATCH', '/records', { selection, edit: { set: { description: 'Wet oak.' } } }, server.headers);
     await writeFile(path.join(folder, 'drive/lock/paddle gear.wav'), tone(12, { info: { ICMT: 'Iron on iron.' } }));
     await api('POST', '/intake', { path: path.join(folder, 'drive/lock') });
-    while ((await find())?.state !== 'split') await new Promise(setImmediate);
+    await until(async () => (await find())?.state === 'split', 'the copy is Split');
     await page.goto(`${server.address}/catalogue?q=${encodeURIComponent('paddle ')}`);
     await rowsAre(1);
     await page.keyboard.press('ArrowDown');
     await page.locator('.views ::-p-text(In the file)').click();
     await walker.shows('both changed');
     await page.locator('[aria-label="Both together: Description"]').click();
-    while ((await find())?.record.description !== 'Wet oak.\nIron on iron.') await new Promise(setImmediate);
+    await until(async () => (await find())?.record.description === 'Wet oak.\nIron on iron.', 'the record says both');
     await walker.shows('the record holds both');
   });
 });
@@ -398,7 +398,10 @@ describe('every field', () => {
       const [entry] = await api<{ comment: string }[]>('GET', `/pull-lists/${list?.id}/entries`);
       return [now?.name, now?.show, now?.scene, entry?.comment].join(' | ');
     };
-    while ((await saved()) !== 'Scene 12 at dawn | The Mill | 12b | softer') await new Promise(setImmediate);
+    await until(
+      async () => (await saved()) === 'Scene 12 at dawn | The Mill | 12b | softer',
+      'all fields of the list are saved',
+    );
   });
 
   step(
@@ -407,10 +410,10 @@ describe('every field', () => {
       const { held, release } = await holdBack(/\/api\/pull-lists$/);
       await page.goto(`${server.address}/catalogue?sort=name`);
       await rowsAre(7);
-      while (held.length === 0) await new Promise(setImmediate);
+      await until(() => held.length > 0, 'a request is held back');
       await page.locator(firstRow).click();
       await page.keyboard.press('p');
-      while (held.length < 2) await new Promise(setImmediate);
+      await until(() => held.length >= 2, 'two requests are held back');
       await release();
       await walker.shows('pulled into “Scene 12 at dawn”');
       expect(await api<unknown[]>('GET', '/pull-lists')).toHaveLength(1);

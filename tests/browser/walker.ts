@@ -58,6 +58,39 @@ export class Walker {
     for (const each of held.reverse()) await this.page.keyboard.up(each as typeof key);
   }
 
+  /**
+   * Goes to the next row by the arrow key. A busy machine has been seen to take a key from a page and do nothing: then it is said what the page showed, and the key pressed once
+   * more.
+   */
+  async nextRow(): Promise<void> {
+    const current = (): string | null =>
+      document.querySelector('[role="row"].current')?.getAttribute('aria-rowindex') ?? null;
+    const before = await this.page.evaluate(current);
+    for (const isLast of [false, true]) {
+      await this.page.keyboard.press('ArrowDown');
+      const moved = await this.page
+        .waitForFunction(
+          (was) => {
+            const now = document.querySelector('[role="row"].current')?.getAttribute('aria-rowindex') ?? null;
+            return now !== null && now !== was;
+          },
+          { timeout: 8000 },
+          before,
+        )
+        .catch(() => undefined);
+      if (moved) return;
+      const shown = await this.page.evaluate(() => ({
+        focused: document.activeElement?.outerHTML.slice(0, 120),
+        rows: document.querySelectorAll('[role="rowgroup"] [role="row"]').length,
+        inert: document.querySelector('[inert]') !== null,
+        over: document.querySelector('[role="dialog"]')?.outerHTML.slice(0, 120),
+      }));
+      const said = `the arrow key did not move from row ${before}: ${JSON.stringify(shown)}`;
+      if (isLast) throw new Error(said);
+      process.stderr.write(`${said}\n`);
+    }
+  }
+
   /** Goes to a control by Tab alone, as somebody without a mouse does: to the one whose name begins so. */
   async tabTo(name: string, most = 120): Promise<void> {
     const focused = (): string => {
@@ -90,6 +123,14 @@ export class Walker {
     await this.page.keyboard.type(words);
     const isAsked = (wanted: string) => (new URLSearchParams(location.search).get('q') ?? '') === wanted;
     await this.page.waitForFunction(isAsked, {}, words);
+  }
+}
+
+/** Waits until something holds that the page does not say by itself, without keeping a core busy. Throws after a while. */
+export async function until(holds: () => boolean | Promise<boolean>, what: string, most = 15_000): Promise<void> {
+  for (const limit = Date.now() + most; !(await holds());) {
+    if (Date.now() > limit) throw new Error(`${what}: not so after ${most / 1000} seconds`);
+    await new Promise((resolve) => setTimeout(resolve, 20));
   }
 }
 
