@@ -66,7 +66,7 @@ said('by day', await times(() => driftByDay(db, 60, 'all')));
 said('counted anew', await times(() => db.execute(COUNTED), 3));
 
 const { drives } = await driftOf(db, 'all');
-for (const state of ['behind', 'split', 'gone', 'unproved'] as const)
+for (const state of ['behind', 'split', 'gone', 'unproved', 'damaged', 'alone'] as const)
   for (const { id, name } of drives) {
     const query = { ...listQuerySchema.parse({ state, drive: id, limit: 100 }), seenBy: 'all' as const };
     said(
@@ -95,7 +95,7 @@ await owner.db.execute(sql`truncate drift_counts`);
 await owner.db.execute(sql`
   insert into drift_counts (drive_id, read_folder_id, state, copies)
   select c.drive_id, c.read_folder_id, v.state, count(*) from copies c join records r on r.sound_id = c.sound_id join sounds s on s.id = c.sound_id
-  cross join lateral unnest(flagstone_drift_states(c.gone, c.cleared_at is not null, c.changed_outside, c.carries_revision, c.proved_at is null, r.revision, s.filed_at is not null)) v(state)
+  cross join lateral unnest(flagstone_drift_states(c.gone, c.cleared_at is not null, c.changed_outside, c.carries_revision, c.proved_at is null, c.damaged_at is not null, r.revision, s.filed_at is not null)) v(state)
   group by 1, 2, 3`);
 const [kept, bare] = [withCounts[1] ?? 0, without[1] ?? 1];
 say(
