@@ -7,8 +7,12 @@ import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import type { Job } from '@flagstone/contract/jobs';
 import type { CopyPlan, Plan, PlanItem } from '@flagstone/contract/plans';
 import { addDrive } from '@flagstone/server/drives/drives';
+import { journal } from '@flagstone/server/db/schema';
+import { JobTaken } from '@flagstone/server/jobs/fence';
+import { performCopy } from '@flagstone/server/plans/copies';
+import { performRestore } from '@flagstone/server/plans/restore';
 import { recoverJournal } from '@flagstone/server/plans/plan-jobs';
-import { sql } from 'drizzle-orm';
+import { eq, sql } from 'drizzle-orm';
 import { decay, IN_AUDIO, READ_AT } from './decay.ts';
 import { TestApplication } from './test-application.ts';
 
@@ -174,6 +178,16 @@ describe('copies on another drive', () => {
     );
   });
 
+  it('are not made, nor anything said of them, by a process whose job another one took over', async () => {
+    const plan = await planned();
+    const [first] = await itemsOf(plan);
+    const [item] = await app.context.db.select().from(journal).where(eq(journal.id, first!.id));
+    const fence = { holds: sql`false`, check: () => Promise.reject(new JobTaken('taken')) };
+    await expect(performCopy(app.context, item!, fence)).rejects.toBeInstanceOf(JobTaken);
+    expect((await itemsOf(plan))[0]).toMatchObject({ state: 'planned', problems: [] });
+    expect(await standing(FIELD)).toEqual([]);
+  });
+
   it('wait for a drive that goes, and go on when it is back', async () => {
     const plan = await planned();
     await rename(path.join(app.drive, FIELD), path.join(app.drive, 'unplugged'));
@@ -268,6 +282,16 @@ describe('a damaged file', () => {
     await decay(fileOf(FIELD, 'gates/gate 2.wav'), IN_AUDIO + 8);
     expect(await run(await damagedPlan())).toMatchObject({ done: 0, failed: 1, failures: [{ code: 'AUDIO_DAMAGED' }] });
     expect(await standing(QUAY)).toHaveLength(3);
+  });
+
+  it('stays as it is when another process took the job over', async () => {
+    await run(await planned());
+    await damage();
+    const [first] = await itemsOf(await damagedPlan());
+    const [item] = await app.context.db.select().from(journal).where(eq(journal.id, first!.id));
+    const fence = { holds: sql`true`, check: () => Promise.reject(new JobTaken('taken')) };
+    await expect(performRestore(app.context, item!, fence)).rejects.toBeInstanceOf(JobTaken);
+    expect(await standing(QUAY)).toEqual([1, 2, 3].map((seed) => `gates/gate ${seed}.wav`));
   });
 
   it('is under one of its two names, whatever was cut short', async () => {

@@ -20,3 +20,12 @@ export function diskError(error: unknown, what: string): AppError {
   const code = BY_ERRNO[errno] ?? (errno === '' ? 'INTERNAL' : 'IO_FAILED');
   return new AppError(code, `${what}: ${(error as Error).message}`, { cause: error, details: { errno } });
 }
+
+/**
+ * What an item of a job met with, which is the item's: our own errors and those of the disk. Anything else is thrown on: a fault of the program, a database that went, a job
+ * that another process took over.
+ */
+export function itemError(error: unknown, what: string): AppError {
+  if (error instanceof AppError || (error as NodeJS.ErrnoException).code !== undefined) return diskError(error, what);
+  throw error;
+}

@@ -4,7 +4,7 @@ import { and, eq, sql } from 'drizzle-orm';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { copies, drives } from '../db/schema.ts';
-import { diskError } from '../disk/disk-errors.ts';
+import { itemError } from '../disk/disk-errors.ts';
 import type { DriveFiles } from '../disk/drive-files.ts';
 import { refuseWhenFull } from '../disk/free-space.ts';
 import { keepFile } from '../disk/keep-file.ts';
@@ -50,7 +50,7 @@ export async function performCopy(app: AppContext, item: JournalRow, fence: Fenc
     const isWritten = await keepFile({ path: source.path }, shown, target.files.root);
     await takeUp(app, { ...item, after: { ...item.after, wasThere: !isWritten } }, copy, target);
   } catch (error) {
-    throw diskError(error, shown);
+    throw itemError(error, shown);
   }
 }
 

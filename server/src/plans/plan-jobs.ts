@@ -6,7 +6,7 @@ import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { isLibrarianOf } from '../rights/person-rights.ts';
 import { copies, drives, journal, plans } from '../db/schema.ts';
-import { diskError } from '../disk/disk-errors.ts';
+import { itemError } from '../disk/disk-errors.ts';
 import { settleLeftovers } from '../disk/leftovers.ts';
 import {
   performWrite,
@@ -37,13 +37,6 @@ const payloadSchema = z.object({
   share: z.number().default(100),
 });
 const PAGE = 200;
-
-/** Our own errors and the disk's are the item's; anything else is a fault of the program and ends the job. */
-function itemError(error: unknown): AppError {
-  if (error instanceof AppError || (error as NodeJS.ErrnoException).code !== undefined)
-    return diskError(error, 'The file');
-  throw error;
-}
 
 /**
  * Runs the planned items of a plan one after another; an item that fails is marked and the rest goes on. From the shell, whoever has the data folder may do that; otherwise
@@ -147,7 +140,10 @@ async function eachItem(
     for (const item of items) {
       last = item.id;
       if (!isFromShell) await refuseLost(app, run.job.personId, item.copyId);
-      const failure = await perform(item).then(() => undefined, itemError);
+      const failure = await perform(item).then(
+        () => undefined,
+        (error: unknown) => itemError(error, 'The file'),
+      );
       // What was begun is settled when the drive is back; nothing is a failure that only waits.
       const away = failure && needsDrive ? await driveThatWentAway(app, item) : undefined;
       if (away !== undefined) throw new JobAwaitsDrive(away);
@@ -247,7 +243,7 @@ export async function recoverJournal(app: AppContext, planId?: number): Promise<
       else await performOf(kind).settle(app, item);
     } catch (error) {
       // The drive may be away now; the item stays under way and is settled at a later start.
-      app.log.warn({ err: itemError(error), item: item.id }, 'an interrupted item cannot be settled yet');
+      app.log.warn({ err: itemError(error, 'The file'), item: item.id }, 'an interrupted item cannot be settled yet');
     }
   }
   return rows.length;

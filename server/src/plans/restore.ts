@@ -6,7 +6,7 @@ import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { idList } from '../db/sql-parts.ts';
 import { copies, type JournalProblem } from '../db/schema.ts';
-import { diskError } from '../disk/disk-errors.ts';
+import { itemError } from '../disk/disk-errors.ts';
 import type { DriveFiles } from '../disk/drive-files.ts';
 import { refuseWhenFull } from '../disk/free-space.ts';
 import { replaceByCopy } from '../disk/keep-file.ts';
@@ -125,7 +125,7 @@ export async function performRestore(app: AppContext, item: JournalRow, fence: F
     await fence.check();
     await files.rename(copy.folder, copy.name, aside);
   }).catch((error: unknown) => {
-    throw diskError(error, shown);
+    throw itemError(error, shown);
   });
   await takeUp(app, item, copy, files);
 }

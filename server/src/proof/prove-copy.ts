@@ -5,9 +5,9 @@ import type { ProvedAs } from '@flagstone/contract/proof';
 import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { copies, records, sounds } from '../db/schema.ts';
-import { diskError } from '../disk/disk-errors.ts';
+import { itemError } from '../disk/disk-errors.ts';
 import type { DriveFiles } from '../disk/drive-files.ts';
-import { isUnchanged } from '../disk/file-stamp.ts';
+import { isUnchanged, type FileStamp } from '../disk/file-stamp.ts';
 import type { HeaderResult } from '../workers/header-worker.ts';
 import { keepDamage } from '../records/damage.ts';
 import { lockRecords, refreshSearch } from '../records/search-conditions.ts';
@@ -45,7 +45,7 @@ export async function proveAgain(app: AppContext, files: DriveFiles, copy: Prova
   if ('header' in found && found.digest === expected) return keepProof(app, files, copy, found.header, found.digest);
   // A cable or a memory may have failed, not the file: only what is read so twice is said of it.
   const again = await readAsWhole(app, path);
-  await refuseChanged(app, files, copy);
+  const stamp = await refuseChanged(app, files, copy);
   const isSteady =
     'header' in found
       ? 'header' in again && again.digest === found.digest
@@ -66,7 +66,7 @@ export async function proveAgain(app: AppContext, files: DriveFiles, copy: Prova
           'AUDIO_DAMAGED',
           `It cannot be read any more, though its size and its time are the same: ${found.error.message}`,
         );
-  await keepDamage(app, copy, 'header' in found ? found.digest : null, damage);
+  await keepDamage(app, { ...copy, ...stamp }, 'header' in found ? found.digest : null, damage);
   return 'damaged';
 }
 
@@ -81,16 +81,17 @@ async function readAsWhole(
       throw new AppError(header?.code ?? 'IO_FAILED', header?.message ?? `${path} cannot be read.`);
     return { header, digest: audioDigest };
   } catch (error) {
-    return { error: diskError(error, path) };
+    return { error: itemError(error, path) };
   }
 }
 
 /** Throws FILE_CHANGED when a file has not the size and time that it had when it was read, or its row is another one by now. */
-async function refuseChanged(app: AppContext, files: DriveFiles, copy: ProvableCopy): Promise<void> {
+async function refuseChanged(app: AppContext, files: DriveFiles, copy: ProvableCopy): Promise<FileStamp> {
   const stamp = await files.stampOf(copy.folder, copy.name);
   const [row] = await app.db.select().from(copies).where(eq(copies.id, copy.id));
   if (row?.soundId !== copy.soundId || row.folder !== copy.folder || row.name !== copy.name || !isUnchanged(row, stamp))
     throw new AppError('FILE_CHANGED', `${copy.name} was changed since it was read into the catalogue.`);
+  return stamp;
 }
 
 async function expectedDigest(app: AppContext, { soundId }: ProvableCopy): Promise<string | null> {

@@ -4,7 +4,7 @@ import { and, eq, isNull, sql, type SQL } from 'drizzle-orm';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { drives } from '../db/schema.ts';
-import { diskError } from '../disk/disk-errors.ts';
+import { itemError } from '../disk/disk-errors.ts';
 import { driveIsHere, filesOf } from '../drives/drives.ts';
 import { JobAwaitsDrive, type JobRun } from '../jobs/job-queue.ts';
 import { atPace, rest } from '../jobs/rest.ts';
@@ -118,7 +118,7 @@ export async function proveJob(app: AppContext, run: JobRun): Promise<void> {
   const proveOne = async (copy: ProvableCopy): Promise<void> => {
     const failure = await proveAgain(app, files, copy).then(
       (provedAs) => void (results[provedAs] += 1),
-      (error: unknown) => diskError(error, copy.name),
+      (error: unknown) => itemError(error, copy.name),
     );
     if (failure && !(await driveIsHere(drive))) throw new JobAwaitsDrive(drive.name);
     run.setResult(results);

@@ -1,4 +1,4 @@
-import type { AppError } from '@flagstone/core/errors';
+import { AppError } from '@flagstone/core/errors';
 import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
@@ -7,16 +7,20 @@ import { lockRecords } from './search-conditions.ts';
 
 /**
  * Notes that a file does not hold its audio any more: `digest` is what it holds, null where that cannot be read. Its sound and its record stay as they are, and so does when
- * it was last proved.
+ * it was last proved. Throws FILE_CHANGED when its row says another size, time or sound by now.
  */
 export async function keepDamage(
   app: AppContext,
-  copy: { id: number; soundId: number },
+  copy: { id: number; soundId: number; sizeBytes: number; mtimeMs: number },
   digest: string | null,
   damage: AppError,
 ): Promise<void> {
   await app.db.transaction(async (tx) => {
     await lockRecords(tx, [copy.soundId]);
+    // What was written or renamed since it was read is not what was read.
+    const [row] = await tx.select().from(copies).where(eq(copies.id, copy.id)).for('no key update');
+    if (row?.soundId !== copy.soundId || row.sizeBytes !== copy.sizeBytes || row.mtimeMs !== copy.mtimeMs)
+      throw new AppError('FILE_CHANGED', 'The file was changed while it was proved.');
     await noteDamage(tx, copy.id, digest, damage);
   });
   await app.live.publish(app.db, { type: 'records', soundIds: [copy.soundId] });
