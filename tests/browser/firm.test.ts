@@ -137,7 +137,7 @@ describe('the card of a sound', () => {
       },
       { polling: 300 },
     );
-    await page.waitForNetworkIdle({ idleTime: 500, concurrency: 2 });
+    await walker.rowsRest();
     await page.locator('[role="grid"] ::-p-text(kiln door.wav)').click();
     await page.waitForSelector('.suggestion');
     const { held, release } = await holdBack(/\/api\/suggest/);

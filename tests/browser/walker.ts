@@ -58,6 +58,28 @@ export class Walker {
     for (const each of held.reverse()) await this.page.keyboard.up(each as typeof key);
   }
 
+  /** Waits until nothing in the list was made anew for a while. */
+  async rowsRest(restMs = 500): Promise<void> {
+    await this.page.waitForFunction(
+      (rest) => {
+        const grid = document.querySelector('[role="grid"]:not([aria-busy="true"])');
+        if (!grid) return false;
+        return new Promise<boolean>((resolve) => {
+          const observer = new MutationObserver(() => end(false));
+          const timer = setTimeout(() => end(true), rest);
+          const end = (isAtRest: boolean): void => {
+            observer.disconnect();
+            clearTimeout(timer);
+            resolve(isAtRest);
+          };
+          observer.observe(grid, { childList: true, subtree: true, attributes: true });
+        });
+      },
+      {},
+      restMs,
+    );
+  }
+
   /**
    * Goes to the next row by the arrow key. A busy machine has been seen to take a key from a page and do nothing: then it is said what the page showed, and the key pressed once
    * more.
@@ -144,8 +166,18 @@ export function stepsOf(walker: () => Walker): (name: string, perform: () => Pro
         await perform();
       } catch (error) {
         broken = name;
-        await walker().page.screenshot({ path: path.join(os.tmpdir(), 'flagstone-walk-failure.png') });
-        throw error;
+        const { page } = walker();
+        await page.screenshot({ path: path.join(os.tmpdir(), 'flagstone-walk-failure.png') });
+        const shown = await page.evaluate(() => ({
+          address: location.pathname + location.search,
+          focused: document.activeElement?.outerHTML.slice(0, 160),
+          over: document.querySelector('.el-overlay:not([style*="display: none"])')?.textContent?.slice(0, 300),
+          words: document.body.innerText.slice(0, 1500),
+        }));
+        // A TimeoutError does not tell which wait it was; a picture stays on the machine that took it.
+        throw new Error(`the page showed ${JSON.stringify(shown)}; faults: ${walker().faults.join('; ') || 'none'}`, {
+          cause: error,
+        });
       }
     });
   };
