@@ -32,6 +32,7 @@ import { recipesEndpoints } from './recipes.ts';
 import { suggestionsEndpoints } from './suggestions.ts';
 import { settlingEndpoints } from './settling.ts';
 import { proofEndpoints } from './proof.ts';
+import { recordingsEndpoints } from './recordings.ts';
 import { plansEndpoints } from './plans.ts';
 import { sheetsEndpoints, sheetsRawEndpoints } from './sheets.ts';
 import { jobsEndpoints, jobsRawEndpoints } from './jobs.ts';
@@ -70,6 +71,7 @@ export const api = {
   ...suggestionsEndpoints,
   ...settlingEndpoints,
   ...proofEndpoints,
+  ...recordingsEndpoints,
   ...plansEndpoints,
   ...sheetsEndpoints,
   ...jobsEndpoints,

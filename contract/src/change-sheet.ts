@@ -67,6 +67,8 @@ export const sheetEntrySchema = z.object({
     frames: z.number().min(0),
     durationSeconds: z.number().min(0),
   }),
+  /** By what the recording is known in another form, in base64; see docs/change-sheet.md. One that cannot be read is as none. */
+  fingerprint: z.string().max(6000).optional().catch(undefined),
   names: z.object({ now: z.array(name).max(100), then: z.array(name).max(100) }),
   revision: z.number().int().min(1),
   record: recordSchema,

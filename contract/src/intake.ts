@@ -37,6 +37,8 @@ export const batchSchema = z.object({
     behind: z.number(),
     filed: z.number(),
     unreadable: z.number(),
+    /** Sounds whose recording is in the catalogue already in another form. */
+    held: z.number(),
   }),
   /** Audio that is not taken up: how many files of each kind. */
   otherAudio: z.record(z.string(), z.number()),

@@ -100,6 +100,10 @@ export const soundRowSchema = z.object({
   proposals: z.array(proposalSchema),
   /** How many remarks there are on the sound. */
   remarks: z.number(),
+  /** The best of the other sounds in the catalogue that hold the same recording in another form, and how it compares; null where none is known. */
+  heldAs: z
+    .object({ soundId: z.number(), quality: z.enum(['better', 'worse', 'alike']), isCertain: z.boolean() })
+    .nullable(),
   /** How often it was put in a pull list or copied out. */
   uses: z.number(),
 });

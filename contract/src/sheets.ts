@@ -7,7 +7,7 @@ import { selectionSchema } from './selection.ts';
 import { settledFieldSchema } from './settling.ts';
 
 /** By what a sound of a sheet was found here. */
-export const SHEET_MATCHES = ['digest', 'facts', 'none'] as const;
+export const SHEET_MATCHES = ['digest', 'fingerprint', 'facts', 'none'] as const;
 export type SheetMatch = (typeof SHEET_MATCHES)[number];
 
 /** Who wins where both houses changed the same field since they agreed: the record here stays, or takes what the sheet says. */

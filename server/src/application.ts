@@ -10,6 +10,7 @@ import { copyOutJob } from './delivering/copy-out-job.ts';
 import { indexJob } from './intake/index-job.ts';
 import { JobQueue, type JobRun, type JobWork } from './jobs/job-queue.ts';
 import { measureJob, measureNewSounds, remeasureOutdated } from './listening/measure-job.ts';
+import { compareFingerprints } from './records/same-recordings.ts';
 import { keepDrift } from './records/drift.ts';
 import { proveJob, proveWhatIsDue } from './proof/prove-job.ts';
 import { recoverJournal, runPlanJob, undoPlanJob } from './plans/plan-jobs.ts';
@@ -124,6 +125,7 @@ export async function openApplication(
   await watcher.refresh();
   const keepHouse = async (): Promise<void> => {
     await measureNewSounds(context);
+    await compareFingerprints(context);
     await keepDrift(context.db);
     await watcher.refresh();
     await readAgainWhatIsDue(context);

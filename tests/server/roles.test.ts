@@ -128,6 +128,7 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
   getCurves: ['listener', 'not found', of('sound')],
   getSpectrogram: ['listener', 'not found', ({ sound }) => ({ params: { id: sound }, query: spectrogram })],
   getContents: ['listener', 'not found', of('copy')],
+  listOtherForms: ['listener', 'not found', of('sound')],
   getThreeWays: ['listener', 'not found', of('copy')],
   streamAudio: ['listener', 'not found', of('copy')],
 

@@ -9,6 +9,10 @@ import type { Sheet, SheetItem } from '@flagstone/contract/sheets';
 import type { SoundRow } from '@flagstone/contract/record';
 import { applySheet, beginApplying } from '@flagstone/server/sheets/apply-sheet';
 import { knownHouses } from '@flagstone/server/db/sheets-schema';
+import { demoCollection } from '@flagstone/demo/collection';
+import { demoFileBytes } from '@flagstone/demo/make-collection';
+import { matchSheet } from '@flagstone/server/sheets/match-sheet';
+import { sql } from 'drizzle-orm';
 import { signedInAs } from '../signed-in.ts';
 import { storedZip } from './stored-zip.ts';
 import { bytesOf, TestApplication } from './test-application.ts';
@@ -272,6 +276,38 @@ describe('applying a sheet', () => {
     expect(again.counts).toMatchObject({ certain: 3, probable: 0, several: 1 });
     expect((await itemsOf(again, { show: 'several' }))[0]).toMatchObject({ candidates: 2, soundId: null, fields: [] });
     expect(await itemsOf(again, { show: 'none' })).toEqual([]);
+  });
+
+  it('finds a recording in another form by its fingerprint, and one that cannot be read by the rest', async () => {
+    const sounds = ['gravel_003', 'VaseBreak_StoneFloor_02', 'stove crackle'].map((words) =>
+      demoCollection().find((each) => each.path.includes(words)),
+    );
+    for (const [at, sound] of sounds.entries()) {
+      const original = await theirs.put(`converted/Scrape ${at}.wav`, { bytes: sound && demoFileBytes(sound) });
+      const kept = path.join(ours.drive, 'bought', `xq${at}.mp3`);
+      const form = ['-map_metadata', '-1', '-af', 'adelay=500:all=1', '-b:a', '128k'];
+      execFileSync('ffmpeg', ['-v', 'error', '-i', original, ...form, kept]);
+    }
+    for (const app of [theirs, ours]) {
+      const { batchId } = await app.intake();
+      await app.call('fileBatch', { params: { id: batchId } });
+      await app.measured();
+    }
+    const bytes = await made(theirs);
+    const sheet = await compared(bytes);
+    expect(sheet.counts).toMatchObject({ total: 6, certain: 6, none: 0, several: 0 });
+    const found = (await itemsOf(sheet)).filter(({ match }) => match === 'fingerprint');
+    expect(found.map(({ theirName, path: place }) => `${theirName} is ${path.basename(place ?? '')}`).sort()).toEqual([
+      'Scrape 0.wav is xq0.mp3',
+      'Scrape 1.wav is xq1.mp3',
+      'Scrape 2.wav is xq2.mp3',
+    ]);
+    // What is no fingerprint, or one of a version to come, is as none.
+    await ours.context.db.execute(
+      sql`update sheet_items set match = null, certain = false, entry = jsonb_set(entry, '{fingerprint}', '"AAAA"') where sheet_id = ${sheet.id}::uuid`,
+    );
+    await matchSheet(ours.context, sheet.id, 'all', () => Promise.resolve());
+    expect((await ours.call('getSheet', { params: { id: sheet.id } })).counts).toMatchObject({ certain: 3, none: 3 });
   });
 
   it('goes on where it was cut short, in another process, and is still undone as one', async () => {

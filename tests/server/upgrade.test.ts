@@ -22,6 +22,7 @@ const BEFORE_THE_SECOND = [
   `drop table sheet_items, sheets, sheet_bases, sheets_sent, sheets_made, known_houses; drop index journal_former_name; drop index changes_run;
    alter table installation drop house_id, drop house_name, drop signing_key`,
   'alter table copies drop damaged_at, drop damage; alter table drives drop proof, drop proof_queued_at',
+  'drop table same_recordings, fingerprints',
   'delete from drizzle.__drizzle_migrations where id > (select min(id) from drizzle.__drizzle_migrations)',
 ];
 

@@ -32,6 +32,7 @@ const IS = [
   'cutshort',
   'sliced',
   'damaged',
+  'doubled',
 ] as const;
 
 /** Fields of the record that are not looked into by their own name. */

@@ -4,6 +4,7 @@ import type { Job } from '@flagstone/contract/jobs';
 import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Sight } from '../rights/rights.ts';
+import { isHeldInAnotherForm } from '../records/held-in-another-form.ts';
 import { collectionIsSeen, copyIsSeen } from '../rights/seen.ts';
 import { batches, unreadable } from '../db/schema.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
@@ -78,6 +79,7 @@ interface BatchRow extends Record<string, unknown> {
   behind: number;
   filed: number;
   unreadable: number;
+  held: number;
   other_audio: Record<string, number>;
 }
 
@@ -87,6 +89,7 @@ async function batchRows(app: AppContext, sight: Sight, id?: number): Promise<Ba
       count(c.id) as all, count(*) filter (where r.cat_id <> '') as categorised,
       count(*) filter (where r.cat_id <> '' and r.fx_name <> '' and r.creator_id <> '' and r.source_id <> '') as named,
       count(*) filter (where c.carries_revision < r.revision) as behind, count(*) filter (where s.filed_at is not null) as filed,
+      count(*) filter (where ${isHeldInAnotherForm(sql`s.id`, sight)}) as held,
       (select count(*) from unreadable u where u.batch_id = b.id) as unreadable
     from batches b join folders f on f.id = b.folder_id join drives d on d.id = f.drive_id join people p on p.id = b.created_by
     left join batch_items i on i.batch_id = b.id left join copies c on c.id = i.copy_id and ${copyIsSeen(sight)}
@@ -108,6 +111,7 @@ async function batchRows(app: AppContext, sight: Sight, id?: number): Promise<Ba
       behind: row.behind,
       filed: row.filed,
       unreadable: row.unreadable,
+      held: row.held,
     },
     otherAudio: row.other_audio,
   }));

@@ -15,6 +15,7 @@ import { isUnchanged } from '../disk/file-stamp.ts';
 import type { MeasuredFile, SteadyStamp } from '../disk/measure-file.ts';
 import { filesOf } from '../drives/drives.ts';
 import { noteDamage } from '../records/damage.ts';
+import { keepFingerprint } from '../records/same-recordings.ts';
 import { lockRecords, refreshSearch } from '../records/search-conditions.ts';
 
 /** A copy to be measured, with the place of its file. */
@@ -124,7 +125,7 @@ async function lockedCopy(
 async function keepAnalysis(
   tx: Transaction,
   soundId: number,
-  { measures, peaks, brightness, loudnessCurve, length }: MeasuredFile,
+  { measures, peaks, brightness, loudnessCurve, fingerprint, length }: MeasuredFile,
 ) {
   const { features, ...others } = measures;
   const { integratedLufs, momentaryMaxLufs, truePeakDbtp, channelLayout, form } = measures;
@@ -144,6 +145,7 @@ async function keepAnalysis(
     measuredAt: new Date(),
   };
   await tx.insert(analyses).values(row).onConflictDoUpdate({ target: analyses.soundId, set: row });
+  await keepFingerprint(tx, soundId, fingerprint);
   await tx.delete(soundPeaks).where(eq(soundPeaks.soundId, soundId));
   const channels = peaks[0] ? peaks[0].values.length / PEAK_BYTES / Math.max(1, peaks[0].buckets) : 0;
   const rows = peaks.map(({ values, ...level }, index) => ({

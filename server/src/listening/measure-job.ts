@@ -7,6 +7,7 @@ import { drives } from '../db/schema.ts';
 import { diskError } from '../disk/disk-errors.ts';
 import { keepMeasuringError, measureCopy, proveCopy, type MeasurableCopy } from './analyses.ts';
 import { driveIsHere, filesOf } from '../drives/drives.ts';
+import { compareFingerprints } from '../records/same-recordings.ts';
 import { InFlight } from '../jobs/in-flight.ts';
 import type { JobRun } from '../jobs/job-queue.ts';
 
@@ -123,6 +124,7 @@ export async function measureJob(app: AppContext, run: JobRun): Promise<void> {
       // Asked once more when all is done: what was read meanwhile is measured by this job too.
       if (rows.length === 0 && inFlight.isEmpty) break;
       if (rows.length < PAGE) await inFlight.done();
+      await compareFingerprints(app, stopping.signal);
     }
   } finally {
     stopping.abort();

@@ -6,7 +6,9 @@ import { FIELDS } from '@flagstone/core/record/fields';
 import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import type { Queryable } from '../db/connect.ts';
 import { records } from '../db/schema.ts';
+import type { Sight } from '../rights/rights.ts';
 import type { SeenFilter } from '../rights/seen.ts';
+import { isHeldInAnotherForm } from './held-in-another-form.ts';
 import { stateCondition } from './copy-state.ts';
 import { hasTerm, hasWords, term } from './search-terms.ts';
 
@@ -59,13 +61,13 @@ const IS: Record<string, SQL> = {
  * beginning of a word while no space follows it. With `isNamed`, the words have to stand in name, keywords or category. Throws QUERY_INVALID with the places of what cannot be read.
  */
 export function queryConditions(
-  { q, also, person }: Asked,
+  { q, also, person, seenBy }: Asked,
   isCatalogue: boolean,
   isNamed = false,
   drives: KnownDrives = new Map(),
 ): SQL[] {
   const { query, faults } = parseQuery(q, true);
-  const context: Context = { isCatalogue, also: alsoIn(also), person: person ?? 0, drives };
+  const context: Context = { isCatalogue, also: alsoIn(also), person: person ?? 0, seenBy, drives };
   const [fault] = faults;
   if (fault)
     throw new AppError('QUERY_INVALID', `${fault.message} (at letter ${fault.at + 1}).`, { details: { faults } });
@@ -93,12 +95,13 @@ export function queryConditions(
 export const NAMES = sql`flagstone_names(f.search)`;
 
 /** What of a filter the search line needs. */
-type Asked = Pick<SeenFilter, 'q' | 'also' | 'person'>;
+type Asked = Pick<SeenFilter, 'q' | 'also' | 'person' | 'seenBy'>;
 
 interface Context {
   isCatalogue: boolean;
   also: ReadonlyMap<string, readonly string[]>;
   person: number;
+  seenBy: Sight;
   drives: KnownDrives;
 }
 
@@ -215,9 +218,10 @@ function conditionOf(node: QueryNode, context: Context): SQL {
   return sql`true`;
 }
 
-function fieldCondition(name: string, test: FieldTest, { isCatalogue, person, drives }: Context): SQL {
+function fieldCondition(name: string, test: FieldTest, { isCatalogue, person, seenBy, drives }: Context): SQL {
   if (test.kind === 'choice') {
     if (name === 'state') return stateCondition(stateSearched(test.choice) ?? test.choice, isCatalogue);
+    if (test.choice === 'doubled') return isHeldInAnotherForm(sql`f.sound_id`, seenBy);
     if (test.choice === 'favourite') return marked(sql`m.favourite and m.person_id = ${person}`);
     return name === 'form' ? sql`f.form = ${test.choice}` : (IS[test.choice] ?? sql`true`);
   }

@@ -1,4 +1,5 @@
 import path from 'node:path';
+import { compareQuality, type Quality } from '@flagstone/core/audio/quality';
 import type { Issue } from '@flagstone/core/errors';
 import { FIELD_NAMES, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 import type { SoundMark } from '@flagstone/contract/marks';
@@ -15,6 +16,7 @@ import { copyIsSeen, seenOf, type SeenSelection } from '../rights/seen.ts';
 import { driveIsHere } from '../drives/drives.ts';
 import { COPY_STATE, copyConditions, type CopyFilter } from './copy-state.ts';
 import { allOf, idList } from '../db/sql-parts.ts';
+import { otherForms } from './held-in-another-form.ts';
 import { filterConditions } from './search-conditions.ts';
 
 /** Column of the records table for each field. */
@@ -37,11 +39,19 @@ const columnsFor = (sight: Sight): SQL =>
       'value', w.value, 'at', w.created_at) order by w.id), '[]') from proposals w join people p on p.id = w.person_id
       where w.sound_id = s.id and w.state = 'waiting') as proposals,
       (select count(*) from remarks k where k.sound_id = s.id and k.removed_at is null)::int as remarks`,
+      sql`(select jsonb_agg(jsonb_build_object('soundId', o.id, 'isCertain', e.is_certain, 'codec', o.codec, 'sampleRateHz', o.sample_rate_hz,
+      'bitDepth', o.bit_depth, 'channels', o.channels) order by o.id) ${otherForms(sql`s.id`, sight)}) as others`,
       // One piece, not sixty: this is put together for every page.
       sql.raw(FIELD_NAMES.map((name) => `r."${FIELD_COLUMNS[name]}"`).join(', ')),
     ],
     sql`, `,
   );
+
+/** Another sound that holds the same recording. */
+interface OtherForm extends Quality {
+  soundId: number;
+  isCertain: boolean;
+}
 
 export interface DatabaseRow extends Record<string, unknown> {
   sound_id: number;
@@ -56,6 +66,7 @@ export interface DatabaseRow extends Record<string, unknown> {
   marks: SoundMark[];
   proposals: Proposal[];
   remarks: number;
+  others: OtherForm[] | null;
   state: Exclude<CopyState, 'away'>;
 }
 
@@ -184,47 +195,67 @@ function recordOf(row: DatabaseRow): SoundRecord {
   return record as unknown as SoundRecord;
 }
 
+function factsOf(row: DatabaseRow): SoundRow['facts'] {
+  return {
+    container: String(row['container']),
+    codec: String(row['codec']),
+    sampleRateHz: Number(row['sample_rate_hz']),
+    bitDepth: Number(row['bit_depth']),
+    channels: Number(row['channels']),
+    frames: Number(row['frames']),
+    durationSeconds: Number(row['duration_seconds']),
+    trackNames: row['track_names'] as string[],
+    isCutShort: Boolean(row['is_cut_short']),
+  };
+}
+
+/** How the best of the other forms of a recording compares with one that is on show. */
+function heldAs(shown: Quality, others: readonly OtherForm[]): SoundRow['heldAs'] {
+  const [best, ...rest] = others;
+  if (!best) return null;
+  const { soundId, isCertain, ...quality } = rest.reduce(
+    (most, each) => (compareQuality(each, most) > 0 ? each : most),
+    best,
+  );
+  const by = compareQuality(quality, shown);
+  return { soundId, isCertain, quality: by > 0 ? 'better' : by < 0 ? 'worse' : 'alike' };
+}
+
 async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {
   const here = new Map<string, boolean>();
   for (const row of rows) if (!here.has(row.identity)) here.set(row.identity, await isHere(row));
-  return rows.map((row) => ({
-    soundId: row.sound_id,
-    copyId: row.copy_id,
-    name: row.name,
-    folder: row.folder,
-    driveId: String(row['drive_id']),
-    driveName: row.drive_name,
-    sizeBytes: Number(row['size_bytes']),
-    facts: {
-      container: String(row['container']),
-      codec: String(row['codec']),
-      sampleRateHz: Number(row['sample_rate_hz']),
-      bitDepth: Number(row['bit_depth']),
-      channels: Number(row['channels']),
-      frames: Number(row['frames']),
-      durationSeconds: Number(row['duration_seconds']),
-      trackNames: row['track_names'] as string[],
-      isCutShort: Boolean(row['is_cut_short']),
-    },
-    record: recordOf(row),
-    revision: Number(row['revision']),
-    state: here.get(row.identity) ? row.state : 'away',
-    isDamaged: Boolean(row['damaged']),
-    copyCount: Number(row['copy_count']),
-    collectionId: row['collection_id'] as number | null,
-    filed: Boolean(row['filed']),
-    issues: row.issues,
-    disagreeing: row.disagreeing,
-    measured: row['is_measured']
-      ? {
-          loudnessLufs: row['loudness_lufs'] as number | null,
-          truePeakDbtp: row['true_peak_dbtp'] as number | null,
-          channelLayout: String(row['channel_layout']),
-        }
-      : null,
-    marks: row.marks,
-    proposals: row.proposals,
-    remarks: row.remarks,
-    uses: Number(row['uses'] ?? 0),
-  }));
+  return rows.map((row) => {
+    const facts = factsOf(row);
+    return {
+      soundId: row.sound_id,
+      copyId: row.copy_id,
+      name: row.name,
+      folder: row.folder,
+      driveId: String(row['drive_id']),
+      driveName: row.drive_name,
+      sizeBytes: Number(row['size_bytes']),
+      facts,
+      record: recordOf(row),
+      revision: Number(row['revision']),
+      state: here.get(row.identity) ? row.state : 'away',
+      isDamaged: Boolean(row['damaged']),
+      copyCount: Number(row['copy_count']),
+      collectionId: row['collection_id'] as number | null,
+      filed: Boolean(row['filed']),
+      issues: row.issues,
+      disagreeing: row.disagreeing,
+      measured: row['is_measured']
+        ? {
+            loudnessLufs: row['loudness_lufs'] as number | null,
+            truePeakDbtp: row['true_peak_dbtp'] as number | null,
+            channelLayout: String(row['channel_layout']),
+          }
+        : null,
+      marks: row.marks,
+      proposals: row.proposals,
+      remarks: row.remarks,
+      heldAs: heldAs(facts, row.others ?? []),
+      uses: Number(row['uses'] ?? 0),
+    };
+  });
 }

@@ -65,6 +65,7 @@ import * as relations from '../finding/word-relations.ts';
 import { copiesOfSound, fullPathsOf, rowOfSound } from '../records/sound-rows.ts';
 import * as remarks from '../records/remarks.ts';
 import { asSetting } from '../records/setting-acts.ts';
+import { otherFormsOf } from '../records/same-recordings.ts';
 import { threeWaysOf } from '../records/three-ways.ts';
 import { countAdded, statisticsOf } from '../finding/statistics.ts';
 import { acceptSuggestions, suggestFor } from '../describing/suggestions.ts';
@@ -330,6 +331,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   settleLost: async (app, { body, person, sight }) => ({ settled: await settleLost(app, body, person, sight) }),
   getStatistics: (app, { sight }) => statisticsOf(app, sight),
   countAdded: (app, { query, sight }) => countAdded(app, query.since, sight),
+  listOtherForms: (app, { params, sight }) => otherFormsOf(app, params.id, sight),
   getThreeWays: (app, { params }) => threeWaysOf(app.db, params.id),
   getContents: (app, { params }) => contentsOf(app, params.id),
   countDisagreements: (app, call) => countDisagreements(app, seenBody(call).selection),

@@ -3,6 +3,7 @@ import { createInterface } from 'node:readline';
 import type { Readable, Writable } from 'node:stream';
 import { finished, pipeline } from 'node:stream/promises';
 import { AppError } from '@flagstone/core/errors';
+import { FINGERPRINT_VERSION } from '@flagstone/core/audio/fingerprint/fingerprint';
 import { FIELD_NAMES, filledFields } from '@flagstone/core/record/fields';
 import { escapeFormula } from '@flagstone/core/text/spreadsheet-text';
 import {
@@ -183,6 +184,7 @@ interface SoundFacts extends Record<string, unknown> {
   quick_digest: string;
   full_digest: string | null;
   digest_version: number;
+  print: Buffer | null;
   names: string[];
   earlier: string[];
   mark: string;
@@ -197,12 +199,12 @@ async function entriesOf(
   const ids = rows.map(({ soundId }) => soundId);
   const sight = selection === 'everything' ? 'all' : selection.seenBy;
   const { rows: found } = await db.execute<SoundFacts>(sql`
-    select s.id, s.quick_digest, s.full_digest, s.digest_version, n.names, e.earlier, r.revision || ' ' || md5(n.names::text) as mark, w.mark as sent
-    from sounds s join records r on r.sound_id = s.id
+    select s.id, s.quick_digest, s.full_digest, s.digest_version, p.print, n.names, e.earlier, r.revision || ' ' || md5(n.names::text) as mark, w.mark as sent
+    from sounds s join records r on r.sound_id = s.id left join fingerprints p on p.sound_id = s.id and p.version = ${FINGERPRINT_VERSION}
     cross join lateral (select coalesce(array_agg(distinct c.name order by c.name), '{}') as names from copies c
       where c.sound_id = s.id and not c.gone and ${copyIsSeen(sight)}) n
     cross join lateral (select coalesce(array_agg(distinct j.before ->> 'name'), '{}') as earlier from copies c join journal j on j.copy_id = c.id
-      join plans p on p.id = j.plan_id and p.kind = 'rename'
+      join plans q on q.id = j.plan_id and q.kind = 'rename'
       where c.sound_id = s.id and j.state = 'done' and ${copyIsSeen(sight)}) e
     left join sheets_sent w on w.for_whom = ${forWhom} and w.sound_id = s.id
     where s.id = any(${idList(ids)})`);
@@ -225,6 +227,7 @@ async function entriesOf(
         frames,
         durationSeconds,
       },
+      ...(facts.print ? { fingerprint: facts.print.toString('base64') } : {}),
       names: { now, then: facts.earlier.filter((name) => !now.includes(name)).slice(0, MOST_NAMES) },
       revision: row.revision,
       record: filledFields(row.record),

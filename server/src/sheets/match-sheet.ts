@@ -1,6 +1,10 @@
+import { readFingerprint, type Fingerprint } from '@flagstone/core/audio/fingerprint/fingerprint';
+import { AppError } from '@flagstone/core/errors';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import type { Queryable } from '../db/connect.ts';
 import { idList } from '../db/sql-parts.ts';
+import { findRecordings } from '../records/same-recordings.ts';
 import type { Sight } from '../rights/rights.ts';
 import { soundIsSeen } from '../rights/seen.ts';
 
@@ -10,8 +14,8 @@ const PAGE = 500;
 const SAME_LENGTH_SECONDS = 0.05;
 
 /**
- * Looks for the sounds of a sheet among those that somebody sees, line by line: by the digest of their audio, then by a name that a file has or had with the same length, rate
- * and channels. What was looked for before stays, so that one that was cut short goes on where it was. `advance` is told of every page.
+ * Looks for the sounds of a sheet among those that somebody sees, line by line: by the digest of their audio, then by the fingerprint of the recording in it, then by
+ * a name that a file has or had with the same length, rate and channels. What was looked for before stays, so that one that was cut short goes on where it was. `advance` is told of every page.
  */
 export async function matchSheet(
   app: AppContext,
@@ -26,6 +30,7 @@ export async function matchSheet(
     const lines = rows.map(({ line }) => line);
     await app.db.transaction(async (tx) => {
       await tx.execute(matched(sheetId, lines, sight, 'digest'));
+      await matchByFingerprint(tx, sheetId, lines, sight);
       await tx.execute(matched(sheetId, lines, sight, 'facts'));
       await tx.execute(sql`
         update sheet_items set match = 'none' where sheet_id = ${sheetId}::uuid and line = any(${idList(lines)}) and match is null`);
@@ -44,6 +49,43 @@ function matched(sheetId: string, lines: readonly number[], sight: Sight, by: 'd
     update sheet_items i set match = ${by}, candidates = l.candidates, certain = l.certain and l.candidates = 1,
       sound_id = case when l.candidates = 1 then l.sound_id end
     from looked l where i.sheet_id = ${sheetId}::uuid and i.line = l.line`;
+}
+
+/** Others are meant as well as the one most alike when they differ hardly more from what is looked for. */
+const AS_ALIKE = (least: number): number => least * 1.5 + 0.03;
+
+/** Notes for lines without a match so far the sounds that hold the same recording in another form. */
+async function matchByFingerprint(
+  db: Queryable,
+  sheetId: string,
+  lines: readonly number[],
+  sight: Sight,
+): Promise<void> {
+  const { rows } = await db.execute<{ line: number; print: string }>(sql`
+    select line, entry ->> 'fingerprint' as print from sheet_items
+    where sheet_id = ${sheetId}::uuid and line = any(${idList(lines)}) and match is null and entry ? 'fingerprint'`);
+  const asked = new Map(rows.flatMap(({ line, print }) => fingerprintIn(print).map((read) => [line, read] as const)));
+  const found = await findRecordings(db, asked, soundIsSeen(sight, sql`f.sound_id`));
+  const matches = [...found].map(([line, others]) => {
+    const [best] = others;
+    const meant = others.filter(({ difference }) => difference <= AS_ALIKE(best?.difference ?? 0));
+    const isOne = meant.length === 1;
+    return { line, candidates: meant.length, sound_id: isOne ? best?.soundId : null, certain: isOne && best?.isCertain };
+  });
+  await db.execute(sql`
+    update sheet_items i set match = 'fingerprint', candidates = m.candidates, certain = m.certain, sound_id = m.sound_id
+    from jsonb_to_recordset(${JSON.stringify(matches)}::jsonb) m(line int, candidates int, sound_id bigint, certain boolean)
+    where i.sheet_id = ${sheetId}::uuid and i.line = m.line`);
+}
+
+/** The fingerprint of a line; nothing for what this version cannot read. */
+function fingerprintIn(text: string): Fingerprint[] {
+  try {
+    return [readFingerprint(Buffer.from(text, 'base64'))];
+  } catch (error) {
+    if (error instanceof AppError) return [];
+    throw error;
+  }
 }
 
 const SOUND = sql`(i.entry -> 'sound')`;

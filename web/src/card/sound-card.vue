@@ -20,6 +20,7 @@ import DraftText from '../ui/draft-text.vue';
 import NameBlocks from '../ui/name-blocks.vue';
 import CardContents from './card-contents.vue';
 import CardCopies from './card-copies.vue';
+import CardOtherForms from './card-other-forms.vue';
 import CardCopyFields from './card-copy-fields.vue';
 import CardDisagreements from './card-disagreements.vue';
 import CardHistory from './card-history.vue';
@@ -267,6 +268,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
             :state="one.state"
             @inspect="inspect"
           />
+          <card-other-forms v-if="one" :row="one" />
         </template>
       </read-only>
     </template>

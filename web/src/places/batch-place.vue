@@ -270,6 +270,11 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
         :show-text="false"
       />
     </div>
+    <p v-if="step === 'describe' && batch.counts.held > 0" class="held" role="status">
+      ⧉ <strong>{{ counted(batch.counts.held, 'recording') }} held already</strong> in another form: another rate,
+      depth, level or codec. <router-link :to="{ query: { q: 'is:doubled ' } }">Show them</router-link>; the card says
+      which form is better.
+    </p>
 
     <div class="work">
       <sound-table v-show="step === 'describe'" :list="list" label="Sounds of the batch" @edit="editCell">
@@ -405,6 +410,13 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
 
 .spring {
   flex: 1;
+}
+
+.held {
+  margin: 0;
+  padding: 8px 16px;
+  border-bottom: 1px solid var(--hairline);
+  background: var(--surface);
 }
 
 .reading {

@@ -16,9 +16,11 @@ describe('the words of change sheets', () => {
       matchInWords({ match: 'digest', certain: true, candidates: 1 }),
       matchInWords({ match: 'facts', certain: false, candidates: 1 }),
       matchInWords({ match: 'facts', certain: false, candidates: 3 }),
+      matchInWords({ match: 'fingerprint', certain: true, candidates: 1 }),
+      matchInWords({ match: 'fingerprint', certain: false, candidates: 1 }),
       matchInWords({ match: 'none', certain: false, candidates: 0 }),
     ];
-    expect(said.map((words) => words.slice(0, 1))).toEqual(['■', '◇', '◆', '○']);
+    expect(said.map((words) => words.slice(0, 1))).toEqual(['■', '◇', '◆', '■', '◇', '○']);
     expect(said[2]).toContain('3 could be meant');
   });
 });

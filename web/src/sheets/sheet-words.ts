@@ -31,5 +31,7 @@ export function matchInWords({
   if (candidates > 1) return `◆ ${candidates} could be meant`;
   if (match === 'none') return '○ not held here';
   if (match === 'digest') return certain ? '■ the same audio' : '◇ the same audio, by its samples';
+  if (match === 'fingerprint')
+    return certain ? '■ the same recording in another form' : '◇ probable: the same recording in another form';
   return '◇ probable: name, length, rate and channels agree';
 }

@@ -14,6 +14,7 @@ import type { SoundList } from '../lists/use-sound-list.ts';
 import CategoryPicker from '../card/category-picker.vue';
 import ColumnHead from './column-head.vue';
 import InlineWave from '../wave/inline-wave.vue';
+import { heldInWords } from '../ui/held-words.ts';
 import StateMark from '../ui/state-mark.vue';
 import type { Column } from './columns.ts';
 import { storeToRefs } from 'pinia';
@@ -310,6 +311,9 @@ useKeys('table', {
                 class="issue"
                 :title="row.issues.map((issue) => issue.message).join('\n')"
                 >▲<span class="visually-hidden">Read with a problem</span></span
+              >
+              <span v-if="column.key === 'name' && row.heldAs" class="there" :title="heldInWords(row.heldAs)"
+                >⧉<span class="visually-hidden">{{ heldInWords(row.heldAs) }}</span></span
               >
               <span v-if="column.key === 'name' && row.disagreeing.length > 0" class="issue" :title="disagreement(row)"
                 >≠<span class="visually-hidden">{{ disagreement(row) }}</span></span

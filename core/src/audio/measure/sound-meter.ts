@@ -1,4 +1,6 @@
 import { channelLayout } from '../channel-layout.ts';
+import { FingerprintMeter } from '../fingerprint/fingerprint-meter.ts';
+import type { Fingerprint } from '../fingerprint/fingerprint.ts';
 import { PeakGatherer, type PeakLevel } from '../peaks.ts';
 import { characterOf, type Character } from './character.ts';
 import { EnergyEnvelope, noiseFloorDbfs } from './energy-envelope.ts';
@@ -12,7 +14,7 @@ import { FEWEST_BEATS, findTempo } from './tempo.ts';
 import { TruePeakMeter } from './true-peak-meter.ts';
 
 /** Raised when a definition changes, so that sounds measured before are measured again. */
-export const MEASURES_VERSION = 3;
+export const MEASURES_VERSION = 4;
 
 /** Of the signal to be measured. */
 export interface SignalShape {
@@ -57,6 +59,8 @@ export interface SoundAnalysis {
   brightness: { hopSeconds: number; hertz: Float32Array };
   /** The momentary loudness every 100 ms, LUFS; -Infinity where nothing is heard, empty for sounds shorter than 400 ms. */
   loudnessCurve: Float32Array;
+  /** Null where nothing is heard. */
+  fingerprint: Fingerprint | null;
   frames: number;
 }
 
@@ -69,6 +73,7 @@ export class SoundMeter {
   private readonly envelope: EnergyEnvelope;
   private readonly spectral: SpectralMeter;
   private readonly key: KeyMeter;
+  private readonly fingerprint: FingerprintMeter;
   private readonly peaks: PeakGatherer;
   private readonly mixed: number[];
   private mono = new Float32Array(0);
@@ -83,6 +88,7 @@ export class SoundMeter {
     this.envelope = new EnergyEnvelope(sampleRateHz, channels);
     this.spectral = new SpectralMeter(sampleRateHz);
     this.key = new KeyMeter(sampleRateHz);
+    this.fingerprint = new FingerprintMeter(sampleRateHz);
     this.peaks = new PeakGatherer(channels, frames);
     const { speakers } = channelLayout(shape);
     // The first channel of ambisonics hears all around; the others are differences.
@@ -98,6 +104,7 @@ export class SoundMeter {
     const mono = this.monoOf(channels, frames);
     this.spectral.add(mono, frames);
     this.key.add(mono, frames);
+    this.fingerprint.add(mono, frames);
     this.peaks.add(channels, frames);
     this.frames += frames;
   }
@@ -152,6 +159,7 @@ export class SoundMeter {
       peaks: this.peaks.finish(),
       brightness: { hopSeconds: hopSeconds * 2, hertz: brightnessHz },
       loudnessCurve: this.loudness.curve(),
+      fingerprint: this.fingerprint.finish(),
       frames: this.frames,
     };
   }

@@ -1,0 +1,163 @@
+import {
+  askedKeys,
+  FINGERPRINT_VERSION,
+  fingerprintBytes,
+  keysOf,
+  readFingerprint,
+  variedKeys,
+  type Fingerprint,
+} from '@flagstone/core/audio/fingerprint/fingerprint';
+import { sameRecording, type SameRecording } from '@flagstone/core/audio/fingerprint/same-recording';
+import { compareQuality } from '@flagstone/core/audio/quality';
+import type { OtherForm } from '@flagstone/contract/recordings';
+import { eq, sql, type SQL } from 'drizzle-orm';
+import type { AppContext } from '../app-context.ts';
+import type { Queryable } from '../db/connect.ts';
+import { bulkInsert } from '../db/bulk-insert.ts';
+import { fingerprints, sameRecordings } from '../db/recordings-schema.ts';
+import { idList } from '../db/sql-parts.ts';
+import type { Sight } from '../rights/rights.ts';
+import { rowsInOrder } from './sound-rows.ts';
+
+/** Fingerprints that are looked for in one statement. */
+const PAGE = 25;
+/** Others that are compared with one bit by bit: those that share most words. */
+const MOST_COMPARED = 20;
+/** Others of which it is asked how many words they share: a word that everybody has must not read the whole table. */
+const MOST_LOOKED_AT = 300;
+/** Held by whoever compares: two at once would wait for each other's pairs. */
+const LOCK = sql`pg_try_advisory_xact_lock(hashtext('flagstone same recordings'))`;
+
+/** Keeps the fingerprint of a sound, to be compared with the others; nothing for one in which nothing is heard. */
+export async function keepFingerprint(db: Queryable, soundId: number, print: Fingerprint | null): Promise<void> {
+  if (!print) {
+    await db.delete(fingerprints).where(eq(fingerprints.soundId, soundId));
+    return;
+  }
+  const row = {
+    soundId,
+    version: FINGERPRINT_VERSION,
+    print: Buffer.from(fingerprintBytes(print)),
+    keys: keysOf(print).map(signed),
+    isCompared: false,
+  };
+  await db.insert(fingerprints).values(row).onConflictDoUpdate({ target: fingerprints.soundId, set: row });
+}
+
+/** As PostgreSQL keeps a number of 32 bits. */
+const signed = (word: number): number => word | 0;
+
+/** The sounds that hold the same recording as one, the best first. */
+export async function otherFormsOf(app: AppContext, soundId: number, sight: Sight): Promise<OtherForm[]> {
+  const { rows } = await app.db.execute<{ other_id: number; difference: number; is_certain: boolean }>(sql`
+    select e.other_id, e.difference, e.is_certain from same_recordings e
+    where e.sound_id = ${soundId} and exists (select from copies h where h.sound_id = e.other_id and not h.gone) order by e.difference limit ${MOST_COMPARED}`);
+  const ids = [soundId, ...rows.map(({ other_id: id }) => id)];
+  const [shown, ...others] = await rowsInOrder(app.db, 'sounds', ids, sight);
+  if (shown?.soundId !== soundId) return [];
+  const forms = others.map((row): OtherForm => {
+    const known = rows.find(({ other_id: id }) => id === row.soundId);
+    const better = compareQuality(row.facts, shown.facts);
+    return {
+      row,
+      difference: known?.difference ?? 0,
+      isCertain: known?.is_certain ?? false,
+      quality: better > 0 ? 'better' : better < 0 ? 'worse' : 'alike',
+    };
+  });
+  return forms.sort((a, b) => compareQuality(b.row.facts, a.row.facts));
+}
+
+export interface FoundRecording extends SameRecording {
+  soundId: number;
+}
+
+/**
+ * The sounds that hold the same recordings as some fingerprints, by whatever number each is asked with, those most alike first. `isWanted` narrows the sounds by the column
+ * `f.sound_id`.
+ */
+export async function findRecordings(
+  db: Queryable,
+  asked: ReadonlyMap<number, Fingerprint>,
+  isWanted: SQL,
+): Promise<Map<number, FoundRecording[]>> {
+  const found = new Map<number, FoundRecording[]>();
+  for (const keys of [askedKeys, variedKeys]) {
+    const left = [...asked].filter(([number]) => !found.has(number));
+    for (let at = 0; at < left.length; at += PAGE)
+      for (const [number, others] of await lookedUp(db, left.slice(at, at + PAGE), keys, isWanted))
+        found.set(number, others);
+  }
+  return found;
+}
+
+async function lookedUp(
+  db: Queryable,
+  asked: readonly (readonly [number, Fingerprint])[],
+  keysFor: (print: Fingerprint) => number[],
+  isWanted: SQL,
+): Promise<Map<number, FoundRecording[]>> {
+  const numbers = asked.map(([number]) => number);
+  const keys = asked.map(([, print]) => `{${[...new Set(keysFor(print))].map(signed).join(',')}}`);
+  const { rows } = await db.execute<{ number: number; sound_id: number; print: Buffer }>(sql`
+    select q.number, o.sound_id, o.print
+    from unnest(${idList(numbers)}, ${`{${keys.map((each) => `"${each}"`).join(',')}}`}::text[]) q(number, keys)
+    cross join lateral (
+      select l.sound_id, l.print from (
+        select f.sound_id, f.print, f.keys from fingerprints f
+        where f.keys && q.keys::int[] and f.version = ${FINGERPRINT_VERSION} and ${isWanted} limit ${MOST_LOOKED_AT}) l
+      order by cardinality(array(select unnest(l.keys) intersect select unnest(q.keys::int[]))) desc, l.sound_id limit ${MOST_COMPARED}) o`);
+  const found = new Map<number, FoundRecording[]>();
+  for (const [number, print] of asked) {
+    const others = rows.filter((row) => row.number === number);
+    const same = others.flatMap(({ sound_id: soundId, print: bytes }): FoundRecording[] => {
+      const alike = sameRecording(print, readFingerprint(bytes));
+      return alike ? [{ soundId, ...alike }] : [];
+    });
+    if (same.length > 0)
+      found.set(
+        number,
+        same.sort((a, b) => a.difference - b.difference),
+      );
+    // Twenty comparisons take a few milliseconds: others come in between.
+    await new Promise(setImmediate);
+  }
+  return found;
+}
+
+/**
+ * Compares the fingerprints that wait for it with all others, some at a time, and keeps which hold the same recording. Does nothing while another process does so. Returns how
+ * many were compared.
+ */
+export async function compareFingerprints(app: AppContext, signal?: AbortSignal): Promise<number> {
+  for (let compared = 0; ;) {
+    if (signal?.aborted) return compared;
+    const { asked, soundIds } = await app.db.transaction(comparePage);
+    if (soundIds.length > 0) await app.live.publish(app.db, { type: 'records', soundIds });
+    if (asked === 0) return compared;
+    compared += asked;
+  }
+}
+
+/** Returns how many were compared, and the sounds of which it is known now that another one holds the same recording. */
+async function comparePage(tx: Queryable): Promise<{ asked: number; soundIds: number[] }> {
+  const { rows } = await tx.execute<{ sound_id: number; print: Buffer }>(sql`
+    select w.sound_id, w.print from (select ${LOCK} as is_mine) l join fingerprints w on l.is_mine
+    where not w.is_compared and w.version = ${FINGERPRINT_VERSION} order by w.sound_id limit ${PAGE} for no key update of w`);
+  if (rows.length === 0) return { asked: 0, soundIds: [] };
+  const asked = new Map(rows.map(({ sound_id: soundId, print }) => [soundId, readFingerprint(print)]));
+  const found = await findRecordings(tx, asked, sql`f.sound_id <> q.number`);
+  const pairs = new Map<string, typeof sameRecordings.$inferInsert>();
+  for (const [soundId, others] of found)
+    for (const { soundId: otherId, difference, isCertain } of others) {
+      pairs.set(`${soundId} ${otherId}`, { soundId, otherId, difference, isCertain });
+      pairs.set(`${otherId} ${soundId}`, { soundId: otherId, otherId: soundId, difference, isCertain });
+    }
+  const ids = idList([...asked.keys()]);
+  await tx.execute(sql`delete from same_recordings where sound_id = any(${ids}) or other_id = any(${ids})`);
+  if (pairs.size > 0)
+    await tx.execute(sql`
+      ${bulkInsert(sameRecordings, [...pairs.values()])} on conflict (sound_id, other_id) do update set difference = excluded.difference, is_certain = excluded.is_certain`);
+  await tx.execute(sql`update fingerprints set is_compared = true where sound_id = any(${ids})`);
+  return { asked: rows.length, soundIds: [...new Set([...pairs.values()].map(({ soundId }) => soundId))] };
+}
