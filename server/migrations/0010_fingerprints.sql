@@ -2,6 +2,8 @@ CREATE TABLE "fingerprints" (
 	"sound_id" bigint PRIMARY KEY NOT NULL,
 	"version" smallint NOT NULL,
 	"print" "bytea" NOT NULL,
+	"heard_seconds" real NOT NULL,
+	"centre_hz" real NOT NULL,
 	"keys" integer[] NOT NULL,
 	"is_compared" boolean DEFAULT false NOT NULL
 );

@@ -425,6 +425,24 @@ describe('finding a sound', () => {
     });
   });
 
+  step('and sees in Intake what is held already in another form, and which is better', async () => {
+    const drive = path.join(folder, 'drive');
+    const { stdout } = await promisify(execFile)('find', [drive, '-name', '*Clank_03.wav']);
+    await mkdir(path.join(drive, 'mailed'));
+    const form = ['-map_metadata', '-1', '-b:a', '128k', path.join(drive, 'mailed', 'mailed.mp3')];
+    await promisify(execFile)('ffmpeg', ['-v', 'error', '-i', stdout.trim(), ...form]);
+    const { batch } = await send('POST', '/intake', { path: path.join(drive, 'mailed') });
+    await page.goto(`${server.address}/intake/${batch?.id}`);
+    await walker.shows('1 recording held already');
+    await walker.text('Show them').click();
+    await rowsAre(/mailed/);
+    expect(new URL(page.url()).searchParams.get('q')).toBe('is:doubled ');
+    await page.locator('[role="rowgroup"] [role="row"] .pinned').click();
+    await walker.shows('The same recording in another form');
+    await walker.shows('▲ better');
+    expect(await page.$eval('.forms .name', (name) => name.textContent)).toContain('Clank_03.wav');
+  });
+
   step('without a fault in the page', () => {
     expect(walker.faults).toEqual([]);
     return Promise.resolve();

@@ -11,6 +11,7 @@ const BENCHMARKS: Record<string, string> = {
   listen: '../../../tests/bench/listen-bench.ts',
   loop: '../../../tests/bench/loop-bench.ts',
   kill: '../../../tests/bench/kill-bench.ts',
+  match: '../../../tests/bench/match-bench.ts',
   read: '../../../tests/bench/read-bench.ts',
   real: '../../../tests/bench/real-bench.ts',
   search: '../../../tests/bench/search-bench.ts',

@@ -15,6 +15,9 @@ export const fingerprints = pgTable(
     /** core's FINGERPRINT_VERSION: others are not compared. */
     version: smallint('version').notNull(),
     print: bytea('print').notNull(),
+    /** Of the print: what differs in these is not looked at. */
+    heardSeconds: real('heard_seconds').notNull(),
+    centreHz: real('centre_hz').notNull(),
     /** Its most certain words, by which it is found; unsigned numbers of 32 bits, kept as signed ones. */
     keys: integer('keys').array().notNull(),
     /** Whether `same_recordings` says which of the others hold the same recording. */

@@ -1,13 +1,12 @@
 import {
-  askedKeys,
   FINGERPRINT_VERSION,
   fingerprintBytes,
   keysOf,
   readFingerprint,
-  variedKeys,
+  turnsOfKeys,
   type Fingerprint,
 } from '@flagstone/core/audio/fingerprint/fingerprint';
-import { sameRecording, type SameRecording } from '@flagstone/core/audio/fingerprint/same-recording';
+import { rangesOf, sameRecording, type SameRecording } from '@flagstone/core/audio/fingerprint/same-recording';
 import { compareQuality } from '@flagstone/core/audio/quality';
 import type { OtherForm } from '@flagstone/contract/recordings';
 import { eq, sql, type SQL } from 'drizzle-orm';
@@ -20,11 +19,11 @@ import type { Sight } from '../rights/rights.ts';
 import { rowsInOrder } from './sound-rows.ts';
 
 /** Fingerprints that are looked for in one statement. */
-const PAGE = 25;
-/** Others that are compared with one bit by bit: those that share most words. */
+const PAGE = 50;
+/** Others that are compared with one bit by bit: a word, a length and a place that everybody has must not read the whole table. */
 const MOST_COMPARED = 20;
-/** Others of which it is asked how many words they share: a word that everybody has must not read the whole table. */
-const MOST_LOOKED_AT = 300;
+/** Numbers are kept with 24 bits. */
+const ROUNDED = 1e-4;
 /** Held by whoever compares: two at once would wait for each other's pairs. */
 const LOCK = sql`pg_try_advisory_xact_lock(hashtext('flagstone same recordings'))`;
 
@@ -38,6 +37,8 @@ export async function keepFingerprint(db: Queryable, soundId: number, print: Fin
     soundId,
     version: FINGERPRINT_VERSION,
     print: Buffer.from(fingerprintBytes(print)),
+    heardSeconds: print.heardSeconds,
+    centreHz: print.centreHz,
     keys: keysOf(print).map(signed),
     isCompared: false,
   };
@@ -82,10 +83,10 @@ export async function findRecordings(
   isWanted: SQL,
 ): Promise<Map<number, FoundRecording[]>> {
   const found = new Map<number, FoundRecording[]>();
-  for (const keys of [askedKeys, variedKeys]) {
+  for (let turn = 0; turn < 3; turn += 1) {
     const left = [...asked].filter(([number]) => !found.has(number));
     for (let at = 0; at < left.length; at += PAGE)
-      for (const [number, others] of await lookedUp(db, left.slice(at, at + PAGE), keys, isWanted))
+      for (const [number, others] of await lookedUp(db, left.slice(at, at + PAGE), turn, isWanted))
         found.set(number, others);
   }
   return found;
@@ -94,19 +95,27 @@ export async function findRecordings(
 async function lookedUp(
   db: Queryable,
   asked: readonly (readonly [number, Fingerprint])[],
-  keysFor: (print: Fingerprint) => number[],
+  turn: number,
   isWanted: SQL,
 ): Promise<Map<number, FoundRecording[]>> {
-  const numbers = asked.map(([number]) => number);
-  const keys = asked.map(([, print]) => `{${[...new Set(keysFor(print))].map(signed).join(',')}}`);
+  const questions = asked.map(([number, print]) => {
+    const { heardSeconds, centreHz } = rangesOf(print);
+    return {
+      number,
+      keys: (turnsOfKeys(print)[turn] ?? []).map(signed),
+      heard_from: heardSeconds[0] - ROUNDED,
+      heard_to: heardSeconds[1] + ROUNDED,
+      centre_from: centreHz[0] * (1 - ROUNDED),
+      centre_to: centreHz[1] * (1 + ROUNDED),
+    };
+  });
   const { rows } = await db.execute<{ number: number; sound_id: number; print: Buffer }>(sql`
     select q.number, o.sound_id, o.print
-    from unnest(${idList(numbers)}, ${`{${keys.map((each) => `"${each}"`).join(',')}}`}::text[]) q(number, keys)
+    from jsonb_to_recordset(${JSON.stringify(questions)}::jsonb) q(number bigint, keys int[], heard_from real, heard_to real, centre_from real, centre_to real)
     cross join lateral (
-      select l.sound_id, l.print from (
-        select f.sound_id, f.print, f.keys from fingerprints f
-        where f.keys && q.keys::int[] and f.version = ${FINGERPRINT_VERSION} and ${isWanted} limit ${MOST_LOOKED_AT}) l
-      order by cardinality(array(select unnest(l.keys) intersect select unnest(q.keys::int[]))) desc, l.sound_id limit ${MOST_COMPARED}) o`);
+      select f.sound_id, f.print from fingerprints f
+      where f.keys && q.keys and f.version = ${FINGERPRINT_VERSION} and f.heard_seconds between q.heard_from and q.heard_to
+      and f.centre_hz between q.centre_from and q.centre_to and ${isWanted} limit ${MOST_COMPARED}) o`);
   const found = new Map<number, FoundRecording[]>();
   for (const [number, print] of asked) {
     const others = rows.filter((row) => row.number === number);

@@ -44,6 +44,8 @@ const formatOf = ({ facts }: SoundRow): string =>
 <style scoped>
 .forms {
   padding: 8px 12px;
+  border-bottom: 1px solid var(--hairline);
+  background: var(--ground);
 }
 
 h2 {
@@ -52,14 +54,15 @@ h2 {
 }
 
 ul {
-  margin: 4px 0 12px;
+  overflow: auto;
+  max-height: 180px;
+  margin: 4px 0;
   padding: 0;
   list-style: none;
 }
 
 li {
   padding: 4px 0;
-  border-bottom: 1px solid var(--hairline);
 }
 
 .line {

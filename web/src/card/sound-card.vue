@@ -147,6 +147,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
           </button>
         </div>
       </header>
+      <card-other-forms v-if="one && view === 'record'" :row="one" />
       <slot v-if="view === 'record'" />
       <template v-if="view === 'remarks'">
         <remark-list v-if="one" :sound-id="one.soundId" :collection-id="one.collectionId" />
@@ -268,7 +269,6 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
             :state="one.state"
             @inspect="inspect"
           />
-          <card-other-forms v-if="one" :row="one" />
         </template>
       </read-only>
     </template>

@@ -313,7 +313,7 @@ useKeys('table', {
                 >▲<span class="visually-hidden">Read with a problem</span></span
               >
               <span v-if="column.key === 'name' && row.heldAs" class="there" :title="heldInWords(row.heldAs)"
-                >⧉<span class="visually-hidden">{{ heldInWords(row.heldAs) }}</span></span
+                >≈<span class="visually-hidden">{{ heldInWords(row.heldAs) }}</span></span
               >
               <span v-if="column.key === 'name' && row.disagreeing.length > 0" class="issue" :title="disagreement(row)"
                 >≠<span class="visually-hidden">{{ disagreement(row) }}</span></span

@@ -10,7 +10,7 @@ const COMPARED: Record<OtherForm['quality'], string> = {
 /** How a recording is held already in another form, by a shape and a word. Empty where it is not known to be. */
 export function heldInWords(heldAs: SoundRow['heldAs']): string {
   if (!heldAs) return '';
-  return `⧉ ${heldAs.isCertain ? 'Held already' : 'Probably held already'}, ${COMPARED[heldAs.quality]}`;
+  return `≈ ${heldAs.isCertain ? 'Held already' : 'Probably held already'}, ${COMPARED[heldAs.quality]}`;
 }
 
 /** How another form compares with the one on show. */

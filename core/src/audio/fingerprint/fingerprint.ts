@@ -36,14 +36,11 @@ export function keysOf({ words, robust }: Fingerprint): number[] {
   return Array.from(robust.subarray(0, MOST_VARIED), (place) => words[place] as number);
 }
 
-/** The words with which a recording is looked for at first. */
-export function askedKeys({ words, robust }: Fingerprint): number[] {
-  return Array.from(robust, (place) => words[place] as number);
-}
-
-/** The words with which it is looked for when those find nothing: the most certain ones with each combination of their three weakest bits turned. */
-export function variedKeys(print: Fingerprint): number[] {
-  return variantsOf(print).flatMap(({ words }) => words);
+/** The words with which a recording is looked for, in turns, until it is found: those by which it would be found, the next most certain ones, and the first with one of their weakest bits turned. */
+export function turnsOfKeys(print: Fingerprint): [number[], number[], number[]] {
+  const next = Array.from(print.robust.subarray(MOST_VARIED), (place) => print.words[place] as number);
+  const turned = variantsOf(print).flatMap(({ words }) => [words[1], words[2], words[4]] as number[]);
+  return [keysOf(print), next, [...new Set(turned)]];
 }
 
 /** Each of the most certain words with all combinations of its three weakest bits turned, itself first. */

@@ -30,15 +30,34 @@ export interface SameRecording {
   isCertain: boolean;
 }
 
+/** Between which lengths and centres everything lies that may be the same recording: the rest need not be compared. */
+export function rangesOf({ heardSeconds, centreHz }: Pick<Fingerprint, 'heardSeconds' | 'centreHz'>): {
+  heardSeconds: [from: number, to: number];
+  centreHz: [from: number, to: number];
+} {
+  return {
+    heardSeconds: [
+      Math.min(heardSeconds - SAME_SECONDS, heardSeconds * (1 - SAME_SHARE)),
+      Math.max(heardSeconds + SAME_SECONDS, heardSeconds / (1 - SAME_SHARE)),
+    ],
+    centreHz: [centreHz * (1 - SAME_CENTRE), centreHz / (1 - SAME_CENTRE)],
+  };
+}
+
 /** How two fingerprints are of the same recording; null when they are not, or are too short to tell. */
 export function sameRecording(one: Fingerprint, other: Fingerprint): SameRecording | null {
-  const { heardSeconds, centreHz } = one;
-  const longer = Math.max(heardSeconds, other.heardSeconds);
-  if (Math.abs(heardSeconds - other.heardSeconds) > Math.max(SAME_SECONDS, SAME_SHARE * longer)) return null;
-  if (Math.abs(centreHz - other.centreHz) > SAME_CENTRE * Math.max(centreHz, other.centreHz)) return null;
+  const { heardSeconds, centreHz } = rangesOf(one);
+  const isWithin = (value: number, [from, to]: [number, number]): boolean => value >= from && value <= to;
+  if (!isWithin(other.heardSeconds, heardSeconds) || !isWithin(other.centreHz, centreHz)) return null;
   const heard = Math.max(heardWords(one.words), heardWords(other.words));
+  // Most begin where they are heard first: then nobody has to look for the shift.
+  const best = bestOf(one, other, [0, -1, 1], heard);
+  return best?.isCertain ? best : bestOf(one, other, shiftsOf(one, other), heard);
+}
+
+function bestOf(one: Fingerprint, other: Fingerprint, shifts: Iterable<number>, heard: number): SameRecording | null {
   let best: SameRecording | null = null;
-  for (const shift of shiftsOf(one, other)) {
+  for (const shift of shifts) {
     const same = sameAt(one.words, other.words, shift, heard);
     if (same && same.difference < (best?.difference ?? 1)) best = same;
   }
@@ -46,7 +65,9 @@ export function sameRecording(one: Fingerprint, other: Fingerprint): SameRecordi
 }
 
 function heardWords(words: Uint32Array): number {
-  return words.reduce((count, word) => (word === 0 ? count : count + 1), 0);
+  let count = 0;
+  for (const word of words) if (word !== 0) count += 1;
+  return count;
 }
 
 /** How much later the other one may be, in words: where the same words stand, at best those most certain. */

@@ -33,7 +33,7 @@ export function weighedWords(energies: Float64Array, bands: number): Pick<Finger
     words[hop] = word;
     const weakest = leastThree(sizes);
     weakBits[hop] = packedBits(weakest);
-    certainty[hop] = sizes[weakest[TELLING_BIT] as number] as number;
+    certainty[hop] = sizes[weakest[TELLING_BIT]] as number;
   }
   const robust = mostCertain(words, certainty);
   return { words, robust, weakest: robust.slice(0, MOST_VARIED).map((place) => weakBits[place] as number) };
