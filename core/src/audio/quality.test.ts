@@ -1,5 +1,5 @@
 import { describe, expect, it } from '@jest/globals';
-import { compareQuality, type Quality } from './quality.ts';
+import { compareQuality, qualityBeside, type Quality } from './quality.ts';
 
 const cd: Quality = { codec: 'PCM', sampleRateHz: 44_100, bitDepth: 16, channels: 2 };
 
@@ -12,10 +12,11 @@ describe('which form of a recording keeps more of it', () => {
   ])('%s', (_, better, worse) => {
     expect(compareQuality(better, worse)).toBeGreaterThan(0);
     expect(compareQuality(worse, better)).toBeLessThan(0);
+    expect([qualityBeside(better, worse), qualityBeside(worse, better)]).toEqual(['better', 'worse']);
   });
 
   it('neither where they only have another container or lossless codec', () => {
-    expect(compareQuality(cd, { ...cd, codec: 'FLAC' })).toBe(0);
+    expect(qualityBeside(cd, { ...cd, codec: 'FLAC' })).toBe('alike');
     const mp3 = { ...cd, codec: 'MP3', bitDepth: 0 };
     expect(compareQuality(mp3, { ...mp3, bitDepth: 16 })).toBe(0);
   });

@@ -23,6 +23,12 @@ export function compareQuality(one: Quality, other: Quality): number {
   return 0;
 }
 
+/** How one form of a recording compares with the one that is on show. */
+export function qualityBeside(one: Quality, shown: Quality): 'better' | 'worse' | 'alike' {
+  const by = compareQuality(one, shown);
+  return by > 0 ? 'better' : by < 0 ? 'worse' : 'alike';
+}
+
 function ranksOf({ codec, sampleRateHz, bitDepth, channels }: Quality): number[] {
   const isLossless = LOSSLESS.includes(codec.toLowerCase());
   return [isLossless ? 1 : 0, channels, sampleRateHz, isLossless ? bitDepth : 0];

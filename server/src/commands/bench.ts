@@ -6,6 +6,7 @@ const BENCHMARKS: Record<string, string> = {
   analyse: '../../../tests/bench/analyse-bench.ts',
   describe: '../../../tests/bench/describe-bench.ts',
   drift: '../../../tests/bench/drift-bench.ts',
+  forms: '../../../tests/bench/forms-bench.ts',
   fuzz: '../../../tests/bench/fuzz-bench.ts',
   index: '../../../tests/bench/index-bench.ts',
   listen: '../../../tests/bench/listen-bench.ts',

@@ -7,7 +7,7 @@ import {
   type Fingerprint,
 } from '@flagstone/core/audio/fingerprint/fingerprint';
 import { rangesOf, sameRecording, type SameRecording } from '@flagstone/core/audio/fingerprint/same-recording';
-import { compareQuality } from '@flagstone/core/audio/quality';
+import { compareQuality, qualityBeside } from '@flagstone/core/audio/quality';
 import type { OtherForm } from '@flagstone/contract/recordings';
 import { eq, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
@@ -58,12 +58,11 @@ export async function otherFormsOf(app: AppContext, soundId: number, sight: Sigh
   if (shown?.soundId !== soundId) return [];
   const forms = others.map((row): OtherForm => {
     const known = rows.find(({ other_id: id }) => id === row.soundId);
-    const better = compareQuality(row.facts, shown.facts);
     return {
       row,
       difference: known?.difference ?? 0,
       isCertain: known?.is_certain ?? false,
-      quality: better > 0 ? 'better' : better < 0 ? 'worse' : 'alike',
+      quality: qualityBeside(row.facts, shown.facts),
     };
   });
   return forms.sort((a, b) => compareQuality(b.row.facts, a.row.facts));

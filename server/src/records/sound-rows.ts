@@ -1,5 +1,5 @@
 import path from 'node:path';
-import { compareQuality, type Quality } from '@flagstone/core/audio/quality';
+import { compareQuality, qualityBeside, type Quality } from '@flagstone/core/audio/quality';
 import type { Issue } from '@flagstone/core/errors';
 import { FIELD_NAMES, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 import type { SoundMark } from '@flagstone/contract/marks';
@@ -217,8 +217,7 @@ function heldAs(shown: Quality, others: readonly OtherForm[]): SoundRow['heldAs'
     (most, each) => (compareQuality(each, most) > 0 ? each : most),
     best,
   );
-  const by = compareQuality(quality, shown);
-  return { soundId, isCertain, quality: by > 0 ? 'better' : by < 0 ? 'worse' : 'alike' };
+  return { soundId, isCertain, quality: qualityBeside(quality, shown) };
 }
 
 async function toSoundRows(rows: readonly DatabaseRow[]): Promise<SoundRow[]> {

@@ -70,7 +70,12 @@ async function matchByFingerprint(
     const [best] = others;
     const meant = others.filter(({ difference }) => difference <= AS_ALIKE(best?.difference ?? 0));
     const isOne = meant.length === 1;
-    return { line, candidates: meant.length, sound_id: isOne ? best?.soundId : null, certain: isOne && best?.isCertain };
+    return {
+      line,
+      candidates: meant.length,
+      sound_id: isOne ? best?.soundId : null,
+      certain: isOne && best?.isCertain,
+    };
   });
   await db.execute(sql`
     update sheet_items i set match = 'fingerprint', candidates = m.candidates, certain = m.certain, sound_id = m.sound_id

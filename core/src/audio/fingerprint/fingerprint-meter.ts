@@ -16,8 +16,8 @@ const WINDOW_SECONDS = 0.128;
 const BANDS = WORD_BITS + 1;
 const LOWEST_HZ = 200;
 const HIGHEST_HZ = 6000;
-/** Above this the low-pass differs from rate to rate. */
-const CENTRE_TO_HZ = 4000;
+/** Where the middle of the power begins to count, counts in full, begins to fall and ends: above, the low-pass differs from rate to rate. */
+const CENTRE_HZ = [100, 400, 3000, 4500] as const;
 
 /**
  * The fingerprint of a recording, which stays when it is coded, made louder, brought to another rate or trimmed of silence: for each moment a word of 32 bits, each the sign of
@@ -122,15 +122,17 @@ export class FingerprintMeter {
   }
 }
 
-/** The middle of the power between LOWEST_HZ and CENTRE_TO_HZ; 0 where there is none. */
+/** The middle of the power, Hz; 0 where there is none. It counts less and less towards the ends, so that a tone that stands there does not jump in or out of it with the rate. */
 function centreHz(power: Float64Array, binHz: number): number {
   let [sum, moment] = [0, 0];
-  const to = min(power.length - 1, CENTRE_TO_HZ / binHz);
-  for (let bin = ceil(LOWEST_HZ / binHz); bin <= to; bin += 1) {
-    sum += power[bin] as number;
-    moment += bin * (power[bin] as number);
+  const [from, full, falling, to] = CENTRE_HZ;
+  for (let bin = 1; bin < power.length; bin += 1) {
+    const hertz = bin * binHz;
+    const weight = min(1, max(0, log2(hertz / from) / log2(full / from)), max(0, (to - hertz) / (to - falling)));
+    sum += weight * (power[bin] as number);
+    moment += weight * hertz * (power[bin] as number);
   }
-  return sum === 0 ? 0 : (moment / sum) * binHz;
+  return sum === 0 ? 0 : moment / sum;
 }
 
 /** Sums power into bands that may begin and end within a bin. */

@@ -8,15 +8,19 @@ export const HOP_SECONDS = 0.0116;
 /** Of 10 s: what a recording is shows in its beginning. */
 export const MOST_WORDS = 862;
 /** Words by which a recording is looked for. */
-export const MOST_ROBUST = 96;
-/** Of these, as many as are looked for with their weakest bits turned, and as are kept to be found by. */
+export const MOST_ROBUST = 64;
+/** Of these, as many as are kept to be found by, and of which the weakest bits are known. */
 export const MOST_VARIED = 32;
+/** Of these, as many as are looked for with one of their weakest bits turned. */
+const MOST_TURNED = 16;
+/** Which of the combinations of three bits that are turned turn one. */
+const ONE_TURNED = [1, 2, 4];
 const WEAKEST_BITS = 3;
 
 export interface Fingerprint {
   /** From the first to the last moment less than 45 dB below the loudest, seconds. */
   heardSeconds: number;
-  /** The middle of the power between 200 and 4,000 Hz. */
+  /** The middle of the power from about 200 to 4,000 Hz. */
   centreHz: number;
   /** One every HOP_SECONDS from where the recording is heard first. */
   words: Uint32Array;
@@ -36,10 +40,16 @@ export function keysOf({ words, robust }: Fingerprint): number[] {
   return Array.from(robust.subarray(0, MOST_VARIED), (place) => words[place] as number);
 }
 
-/** The words with which a recording is looked for, in turns, until it is found: those by which it would be found, the next most certain ones, and the first with one of their weakest bits turned. */
+/**
+ * The words with which a recording is looked for, in turns, until it is found: those by which it would be found; the next most certain ones; the first with one of their weakest
+ * bits turned. A short recording has few words: there with any of those bits turned.
+ */
 export function turnsOfKeys(print: Fingerprint): [number[], number[], number[]] {
   const next = Array.from(print.robust.subarray(MOST_VARIED), (place) => print.words[place] as number);
-  const turned = variantsOf(print).flatMap(({ words }) => [words[1], words[2], words[4]] as number[]);
+  const isShort = print.robust.length < MOST_ROBUST;
+  const turned = variantsOf(print)
+    .slice(0, isShort ? MOST_VARIED : MOST_TURNED)
+    .flatMap(({ words }) => (isShort ? words.slice(1) : ONE_TURNED.map((bits) => words[bits] as number)));
   return [keysOf(print), next, [...new Set(turned)]];
 }
 

@@ -16,7 +16,7 @@ const LEAST_SHARED = 0.7;
 const SAME_SECONDS = 0.03;
 const SAME_SHARE = 0.03;
 /** And has its power in the same place, as a share: two notes of the same horn have the same bits. */
-const SAME_CENTRE = 0.025;
+const SAME_CENTRE = 0.045;
 /** Shorter than this nothing is told: 16 words, 0.06 s of sound. */
 const FEWEST_WORDS = 16;
 /** Shifts that are tried: none, since both begin where they are heard first, and those for which most words speak; each with one to either side. */
