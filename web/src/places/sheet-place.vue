@@ -54,8 +54,23 @@ watch(
   },
   { immediate: true },
 );
-onBeforeUnmount(live.onJob((job) => void (job.kind === 'sheet' && load())));
-onBeforeUnmount(live.onAnything(() => void more(true)));
+onBeforeUnmount(
+  live.onJob((job) => {
+    if (job.kind !== 'sheet') return;
+    void load();
+    // A short one may be through before anybody saw the sheet being applied.
+    if (job.finishedAt !== null) void more(true);
+  }),
+);
+onBeforeUnmount(
+  live.onRecords((ids) => {
+    const isShown = ids.size === 0 || items.value.some(({ soundId }) => soundId !== null && ids.has(soundId));
+    // While it is applied the rows change fifty at a time: they are asked for when it is through.
+    if (!isShown || working.value) return;
+    void load();
+    void more(true);
+  }),
+);
 
 const ROWS_AHEAD = 30;
 
