@@ -42,14 +42,14 @@ export function keysOf({ words, robust }: Fingerprint): number[] {
 
 /**
  * The words with which a recording is looked for, in turns, until it is found: those by which it would be found; the next most certain ones; the first with one of their weakest
- * bits turned. A short recording has few words: there with any of those bits turned.
+ * bits turned, all of them where a short recording has few words.
  */
 export function turnsOfKeys(print: Fingerprint): [number[], number[], number[]] {
   const next = Array.from(print.robust.subarray(MOST_VARIED), (place) => print.words[place] as number);
   const isShort = print.robust.length < MOST_ROBUST;
   const turned = variantsOf(print)
     .slice(0, isShort ? MOST_VARIED : MOST_TURNED)
-    .flatMap(({ words }) => (isShort ? words.slice(1) : ONE_TURNED.map((bits) => words[bits] as number)));
+    .flatMap(({ words }) => ONE_TURNED.map((bits) => words[bits] as number));
   return [keysOf(print), next, [...new Set(turned)]];
 }
 

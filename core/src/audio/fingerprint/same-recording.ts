@@ -1,8 +1,8 @@
 import { variantsOf, type Fingerprint } from './fingerprint.ts';
 
 /**
- * Of the bits that are set in either, the share up to which two are of the same recording; those of others differ in two thirds. All measured with the demo's sounds, converted by
- * ffmpeg: docs/keeping-in-step.md.
+ * Of the bits that are set in either, the share up to which two are of the same recording; those of others differ in two thirds. This and the rest is our own, chosen by the demo's
+ * sounds as ffmpeg converts them: docs/keeping-in-step.md.
  */
 const MOST_DIFFERENT = 0.45;
 /** Tones that stand, and single knocks, have bits that hardly turn, which says less: there it has to be less. */
