@@ -141,7 +141,7 @@ export async function compareFingerprints(app: AppContext, signal?: AbortSignal)
   for (let compared = 0; ;) {
     if (signal?.aborted) return compared;
     const { asked, soundIds } = await app.db.transaction(comparePage);
-    if (soundIds.length > 0) await app.live.publish(app.db, { type: 'records', soundIds });
+    if (soundIds.length > 0) await app.live.publish(app.db, { type: 'records', soundIds, measured: true });
     if (asked === 0) return compared;
     compared += asked;
   }

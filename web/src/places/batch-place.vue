@@ -270,7 +270,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
         :show-text="false"
       />
     </div>
-    <p v-if="step === 'describe' && batch.counts.held > 0" class="held" role="status">
+    <p v-if="step === 'describe' && batch.filedAt === null && batch.counts.held > 0" class="held" role="status">
       ≈ <strong>{{ counted(batch.counts.held, 'recording') }} held already</strong> in another form: another rate,
       depth, level or codec. <router-link :to="{ query: { q: 'is:doubled ' } }">Show them</router-link>; the card says
       which form is better.
