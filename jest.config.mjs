@@ -4,7 +4,7 @@ const common = {
   extensionsToTreatAsEsm: ['.ts'],
   transform: {
     '^.+\\.ts$': [
-      '@swc/jest',
+      '<rootDir>/tests/transform.mjs',
       { module: { type: 'es6' }, jsc: { target: 'es2023', parser: { syntax: 'typescript' } } },
     ],
   },
