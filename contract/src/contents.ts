@@ -74,6 +74,8 @@ export const threeWaysSchema = z.object({
   /** The file is as it was when it was last read; what it says may be older than what stands in it by now. */
   indexedAt: z.string(),
   fields: z.array(fieldThreeWaysSchema),
+  /** What else the file says, by place, which no field takes; null when it was last read before that was kept. */
+  otherTexts: z.array(z.object({ place: z.string(), text: z.string() })).nullable(),
 });
 export type ThreeWays = z.infer<typeof threeWaysSchema>;
 

@@ -1,6 +1,6 @@
 import { FIELD_NAMES } from '@flagstone/core/record/fields';
 import { LETTER_CASES } from '@flagstone/core/text/letter-case';
-import { PUT_HOW, TIDYINGS } from '@flagstone/core/recipes/recipe';
+import { BESIDE_FIELDS, PUT_HOW, TIDYINGS } from '@flagstone/core/recipes/recipe';
 import { z } from 'zod';
 import { changeSchema } from './changes.ts';
 import { as, endpoint, idParams } from './endpoint.ts';
@@ -26,8 +26,9 @@ export const recipeStepSchema = z.discriminatedUnion('do', [
   z.strictObject({
     do: z.literal('put'),
     to: field,
-    from: z.enum([...FIELD_NAMES, 'fileName', 'folder']),
+    from: z.enum([...FIELD_NAMES, ...BESIDE_FIELDS]),
     level: z.number().int().min(1).max(50),
+    place: z.string().max(200).optional(),
     how: z.enum(PUT_HOW),
     between,
   }),
@@ -88,6 +89,10 @@ export const recipeCountSchema = z.object({
 });
 export type RecipeCount = z.infer<typeof recipeCountSchema>;
 
+/** A place of files that says something, in how many of those that were looked at, and what one of them says. */
+export const filePlaceSchema = z.object({ place: z.string(), files: z.number(), example: z.string() });
+export type FilePlace = z.infer<typeof filePlaceSchema>;
+
 export const recipesEndpoints = {
   listRecipes: endpoint('GET', '/recipes', { needs: as('assistant', 'anything'), response: z.array(recipeSchema) }),
   saveRecipe: endpoint('POST', '/recipes', {
@@ -110,6 +115,12 @@ export const recipesEndpoints = {
     needs: as('assistant', 'selection'),
     body: recipeRunSchema,
     response: recipeCountSchema,
+  }),
+  /** What the files of a selection say, by field and by the places that no field takes, the most frequent first. */
+  listFilePlaces: endpoint('POST', '/recipes/file-places', {
+    needs: as('assistant', 'selection'),
+    body: z.strictObject({ selection: selectionSchema }),
+    response: z.array(filePlaceSchema),
   }),
   runRecipe: endpoint('POST', '/recipes/run', {
     needs: as('assistant', 'selection'),

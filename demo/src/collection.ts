@@ -136,7 +136,8 @@ function harrowAndSluice(): DemoSound[] {
   ];
   return entries.map(([recipe, name, seconds], index) => {
     const file = `${name} ${String((index % 3) + 1).padStart(2, '0')}.wav`;
-    const tags: WavTags = index % 4 === 3 ? {} : { info: { ICMT: name, ICOP: 'Harrow & Sluice 1991' } };
+    const tags: WavTags =
+      index % 4 === 3 ? {} : { info: { ICMT: name, ICOP: 'Harrow & Sluice 1991', IMED: 'Compact disc' } };
     return {
       ...MONO_44,
       channels: index % 7 === 0 ? 2 : 1,
@@ -174,7 +175,14 @@ function kestrelYard(): DemoSound[] {
       path: `${RACE}/KestrelYard/${name.split('_')[0]}/KY_${name}_${String(take).padStart(2, '0')}.wav`,
       alsoAt: take === 1 ? [`${SHELF}/Publishers/Kestrel Yard/${name}.wav`] : [],
       tags: {
-        info: { INAM: `${name}_${take}`, ICMT: comment, IPRD: 'Studio Pottery', IART: 'Kestrel Yard' },
+        info: {
+          INAM: `${name}_${take}`,
+          ICMT: comment,
+          IPRD: 'Studio Pottery',
+          IART: 'Kestrel Yard',
+          IENG: 'Pim Arkwright',
+          ISFT: 'Yard Recorder 3',
+        },
         bext: { description: `${comment} - take ${take}`, originator: 'KY field kit' },
         ixml: {
           NOTE: take % 2 === 0 ? `${comment}, close` : comment,

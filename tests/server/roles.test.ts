@@ -207,6 +207,7 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
   runPathRules: ['assistant', 'nothing of it', chosen()],
   previewRecipe: ['assistant', 'nothing of it', chosen({ steps })],
   countRecipe: ['assistant', 'nothing of it', chosen({ steps })],
+  listFilePlaces: ['assistant', 'nothing of it', chosen()],
   runRecipe: ['assistant', 'nothing of it', chosen({ steps })],
   suggest: ['assistant', 'nothing of it', ({ copy }) => ({ body: { copyIds: [copy] } })],
   acceptSuggestions: ['assistant', 'nothing of it', chosen({ minimumScore: 0.5, fields: ['catId'] })],

@@ -23,6 +23,7 @@ const BEFORE_THE_SECOND = [
    alter table installation drop house_id, drop house_name, drop signing_key`,
   'alter table copies drop damaged_at, drop damage; alter table drives drop proof, drop proof_queued_at',
   'drop table same_recordings, fingerprints',
+  'alter table copies drop other_texts',
   'delete from drizzle.__drizzle_migrations where id > (select min(id) from drizzle.__drizzle_migrations)',
 ];
 

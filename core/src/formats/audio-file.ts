@@ -9,6 +9,7 @@ import {
   type FieldPlace,
   type FoundTexts,
 } from './field-places.ts';
+import { otherTexts, type OtherTexts } from './other-texts.ts';
 
 export type SampleFormat = 'integer' | 'float' | 'alaw' | 'mulaw' | 'coded';
 export type ContainerName =
@@ -59,6 +60,8 @@ export interface AudioFile {
   places: FieldPlace[];
   /** What stands in places of fields and is no value of theirs. */
   unread: UnreadPlace[];
+  /** Its texts that no field takes, `unread` among them, bounded. */
+  otherTexts: OtherTexts;
   disagreeing: FieldName[];
   issues: Issue[];
 }
@@ -84,5 +87,13 @@ export function audioFile(facts: AudioFacts, found: FoundTexts, issues: Issue[])
   }
   const places = placesOf(found);
   const unread = unreadPlaces(found, places);
-  return { facts, places, unread, record: recordFromPlaces(places), disagreeing: disagreeingFields(places), issues };
+  return {
+    facts,
+    places,
+    unread,
+    otherTexts: otherTexts(found, places),
+    record: recordFromPlaces(places),
+    disagreeing: disagreeingFields(places),
+    issues,
+  };
 }

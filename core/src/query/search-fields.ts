@@ -59,6 +59,7 @@ export const SEARCH_FIELDS: readonly SearchField[] = [
     aliases: ['below'],
     example: 'in:"Mill Race/geese"',
   },
+  { name: 'infile', kind: 'text', label: 'What the file says', aliases: [], example: 'infile:recorder' },
   { name: 'drive', kind: 'text', label: 'Drive', aliases: [], example: 'drive:"Mill Race"' },
   { name: 'container', kind: 'text', label: 'Container', aliases: ['format'], example: 'container:flac' },
   { name: 'length', kind: 'number', label: 'Length', aliases: ['duration'], unit: 's', example: 'length:2..10' },

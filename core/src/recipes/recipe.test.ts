@@ -27,7 +27,17 @@ const outcome = (
   record: Partial<SoundRecord> = {},
   index = 0,
   fileName = '03_KILN_door slam_T07.wav',
-) => prepareRecipe(steps, sources)({ record: { ...base, ...record }, fileName, folder: 'Pottery/Kiln room', index });
+) =>
+  prepareRecipe(
+    steps,
+    sources,
+  )({
+    record: { ...base, ...record },
+    fileName,
+    folder: 'Pottery/Kiln room',
+    inFile: { 'INFO ISFT': 'Shed Deck', description: 'In the file' },
+    index,
+  });
 const run = (...args: Parameters<typeof outcome>) => outcome(...args).set;
 const replace = (find: string, by: string, more: object = {}): RecipeStep => {
   return {
@@ -102,6 +112,14 @@ describe('the steps of a recipe', () => {
       'takes a part of the path that is not there for nothing',
       [{ do: 'put', to: 'library', from: 'folder', level: 9, how: 'replace', between: '' }],
       {},
+    ],
+    [
+      'takes what the file says at a place',
+      [
+        { do: 'put', to: 'microphone', from: 'inFile', place: 'INFO ISFT', level: 1, how: 'replace', between: '' },
+        { do: 'put', to: 'notes', from: 'inFile', place: 'constructor', level: 1, how: 'replace', between: '' },
+      ],
+      { microphone: 'Shed Deck' },
     ],
     [
       'makes a clean name',

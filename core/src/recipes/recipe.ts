@@ -24,6 +24,10 @@ import { wordsOf } from '../text/words.ts';
 export const PUT_HOW = ['replace', 'ifEmpty', 'append', 'prepend'] as const;
 export type PutHow = (typeof PUT_HOW)[number];
 
+/** Where a value can come from, beside the fields. */
+export const BESIDE_FIELDS = ['fileName', 'folder', 'inFile'] as const;
+export type PutSource = FieldName | (typeof BESIDE_FIELDS)[number];
+
 /** What changes the text of fields as it stands there, with nothing else to say. */
 export const TIDYINGS = ['trim', 'stripNumbers', 'separators', 'legal', 'transliterate', 'expand'] as const;
 export type Tidying = (typeof TIDYINGS)[number];
@@ -40,7 +44,16 @@ export type RecipeStep =
     }
   | { do: 'case'; fields: FieldName[]; to: LetterCase; keptWhole: string[] }
   | { do: 'tidy'; fields: FieldName[]; how: Tidying }
-  | { do: 'put'; to: FieldName; from: FieldName | 'fileName' | 'folder'; level: number; how: PutHow; between: string }
+  | {
+      do: 'put';
+      to: FieldName;
+      from: PutSource;
+      level: number;
+      /** Of what the file says: the place in it, as `INFO ISFT`, or a field as the file has it. */
+      place?: string | undefined;
+      how: PutHow;
+      between: string;
+    }
   | { do: 'set'; to: FieldName; value: string; how: PutHow; between: string }
   | { do: 'number'; to: FieldName; start: number; digits: number; between: string }
   | { do: 'nameToKeywords' }
@@ -60,6 +73,8 @@ export interface RecipeRow {
   fileName: string;
   /** Folders from the drive's root down. */
   folder: string;
+  /** What the file says, by field and by the places that no field takes; needed where a step asks for it. */
+  inFile?: Readonly<Record<string, string>>;
   /** Its place among the rows that the recipe runs on, from 0. */
   index: number;
 }
@@ -120,6 +135,7 @@ function prepareStep(step: RecipeStep, sources: RecipeSources): RunStep {
       return inFields(step.fields, TIDY[step.how]);
     case 'put': {
       const to = textField(step.to);
+      if (step.from === 'inFile' && !step.place) throw new Error('say which place of the file');
       return (record, row) => put(record, to, sourceOf(step, record, row, sources.categories), step.how, step.between);
     }
     case 'set': {
@@ -249,13 +265,14 @@ function afterRemoval(text: string, by: string): string {
 }
 
 function sourceOf(
-  { from, level }: Extract<RecipeStep, { do: 'put' }>,
+  { from, level, place = '' }: Extract<RecipeStep, { do: 'put' }>,
   record: SoundRecord,
-  { fileName, folder }: RecipeRow,
+  { fileName, folder, inFile = {} }: RecipeRow,
   categories: CategoryList,
 ): string {
   if (from === 'fileName') return suggestFxName(fileName, categories);
   if (from === 'folder') return folder.split('/').filter(Boolean).at(-level) ?? '';
+  if (from === 'inFile') return Object.hasOwn(inFile, place) ? (inFile[place] ?? '') : '';
   const value = record[from];
   return Array.isArray(value) ? value.join(', ') : String(value ?? '');
 }
@@ -298,7 +315,9 @@ export function stepInWords(step: RecipeStep): string {
           ? 'the file name'
           : step.from === 'folder'
             ? `folder ${step.level} above`
-            : fieldLabel(step.from);
+            : step.from === 'inFile'
+              ? `what the file says at ${placeInWords(step.place ?? '')}`
+              : fieldLabel(step.from);
       return `${fieldLabel(step.to)} ${PUT_WORDS[step.how]} ${from}`;
     }
     case 'set':
@@ -316,6 +335,11 @@ export function stepInWords(step: RecipeStep): string {
     case 'spell':
       return `Hints on spelling in ${fields}`;
   }
+}
+
+/** A place of a file as people are told it: a field by its label, any other as it is called. */
+export function placeInWords(place: string): string {
+  return FIELDS.find(({ name }) => name === place)?.label ?? place;
 }
 
 export const TIDY_WORDS: Record<Tidying, string> = {

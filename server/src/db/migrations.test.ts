@@ -19,6 +19,7 @@ const LANDED: Record<string, string> = {
   '0008_change-sheets.sql': '8ae54f363e3e66e230129fab6ff3e3c9276c56835c15f60d1f3443886e842f99',
   '0009_proof.sql': '5160dbfa8ece4894beb27364f8a31cd1b4ee7dc9e0ca7628bcc6f39413ab9bed',
   '0010_fingerprints.sql': '317e3202d42731d0b654d8c6770715a06506cec36e4db295df599c126c65b8e5',
+  '0011_other-texts.sql': '78ff284c9c0101974e72bebac551657ba65236109b2fe40bdb00b4a6e147217c',
 };
 
 it('keeps every migration as it landed', async () => {

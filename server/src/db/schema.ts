@@ -1,6 +1,7 @@
 import { SHAPE_FEATURES } from '@flagstone/core/audio/measure/feature-vector';
 import type { TryOut } from '@flagstone/core/audio/try-out/try-out';
 import type { Issue } from '@flagstone/core/errors';
+import type { OtherTexts } from '@flagstone/core/formats/other-texts';
 import type { FieldName, SoundRecord } from '@flagstone/core/record/fields';
 import type { Category } from '@flagstone/core/ucs/category-list';
 import type { NamingPattern } from '@flagstone/core/naming/naming-pattern';
@@ -392,6 +393,8 @@ export const copies = pgTable(
     changedOutside: boolean('changed_outside').notNull().default(false),
     /** What the file said when it was last read or written. */
     inFile: jsonb('in_file').$type<Partial<SoundRecord>>().notNull(),
+    /** What it said then that no field takes, by place; null when it was last read before that was kept. */
+    otherTexts: jsonb('other_texts').$type<OtherTexts>(),
     issues: jsonb('issues').$type<Issue[]>().notNull(),
     /** Fields that stand in several places of the file which do not say the same. */
     disagreeing: text('disagreeing')

@@ -7,6 +7,7 @@ import type { Recipe, RecipePreview, RecipeRun } from '@flagstone/contract/recip
 import type { SoundRow } from '@flagstone/contract/record';
 import { and, asc, eq, or } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import { saidByFiles } from '../records/file-texts.ts';
 import type { SeenSelection } from '../rights/seen.ts';
 import { people, recipes } from '../db/schema.ts';
 import { listedNames } from './authorities.ts';
@@ -107,6 +108,9 @@ async function outcomesOf(
   places: Places | number,
 ): Promise<RecipeOutcome[]> {
   const looksUp = steps.some((step) => step.do === 'lookUp' || step.do === 'readName');
+  const inFile = steps.some((step) => step.do === 'put' && step.from === 'inFile')
+    ? await saidByFiles(app.db, rows)
+    : undefined;
   const task = {
     steps,
     ...(looksUp ? { names: await listedNames(app) } : {}),
@@ -115,7 +119,7 @@ async function outcomesOf(
       : { list: { source: app.categories.source, categories: [...app.categories.categories] } }),
     rows: rows.map(({ copyId, record, name, folder }, at) => {
       const index = typeof places === 'number' ? places + at : (places.get(copyId) ?? 0);
-      return { record, fileName: name, folder, index };
+      return { record, fileName: name, folder, index, ...(inFile ? { inFile: inFile.get(copyId) ?? {} } : {}) };
     }),
   };
   const result = await app.workers.runRecipe(task, AbortSignal.timeout(PAGE_MILLISECONDS)).catch((error: unknown) => {

@@ -1,9 +1,9 @@
 import { DIGEST_VERSION } from '@flagstone/core/audio/digest';
-import { differingFields, filledFields, type SoundRecord } from '@flagstone/core/record/fields';
+import { differingFields, type SoundRecord } from '@flagstone/core/record/fields';
 import { recordFromFile } from '@flagstone/core/formats/record-from-file';
 import { fieldsNotCarried } from '@flagstone/core/record/in-step';
 import type { FOUND } from '@flagstone/contract/selection';
-import { and, eq, inArray, sql } from 'drizzle-orm';
+import { and, eq, getTableColumns, inArray, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Transaction } from '../db/connect.ts';
 import { bulkInsert } from '../db/bulk-insert.ts';
@@ -12,6 +12,7 @@ import type { HeaderResult } from '../workers/header-worker.ts';
 import type { WalkEntry } from '../disk/walk.ts';
 import { idList } from '../db/sql-parts.ts';
 import { lockRecords, refreshSearch } from '../records/search-conditions.ts';
+import { saidByFile } from '../records/said-by-file.ts';
 
 export type FoundFile = Extract<WalkEntry, { kind: 'file' }>;
 type Fault = Extract<WalkEntry, { kind: 'fault' }>;
@@ -22,27 +23,9 @@ export type GoodFile = FoundFile & { header: Extract<HeaderResult, { ok: true }>
 type ReadFile = GoodFile & { soundId: number };
 
 /** What a file that is read again replaces in its row. */
-const COPY_COLUMNS = [
-  'sound_id',
-  'read_folder_id',
-  'size_bytes',
-  'mtime_ms',
-  'inode',
-  'container',
-  'track_names',
-  'gone',
-  'cleared_at',
-  'carries_revision',
-  'changed_outside',
-  'in_file',
-  'issues',
-  'disagreeing',
-  'full_digest',
-  'proved_at',
-  'damaged_at',
-  'damage',
-  'indexed_at',
-];
+const COPY_COLUMNS = Object.values(getTableColumns(copies))
+  .map(({ name }) => name)
+  .filter((name) => !['id', 'drive_id', 'folder', 'name'].includes(name));
 /** What a reading finds a file to be; one that moved is known only at the end, see moved-copies.ts. */
 type Found = Exclude<(typeof FOUND)[number], 'moved'>;
 interface BatchItem {
@@ -242,7 +225,8 @@ function copyRow(
   record: RevisedRecord,
   earlier: CopyRow | undefined,
 ): typeof copies.$inferInsert {
-  const inFile = filledFields(file.header.file.record);
+  const said = saidByFile(file.header.file);
+  const { inFile } = said;
   const carries = fieldsNotCarried(record, inFile).length === 0;
   const before = earlier?.soundId === file.soundId ? earlier : undefined;
   const saysOther = before !== undefined && differingFields(before.inFile, inFile).length > 0;
@@ -263,9 +247,7 @@ function copyRow(
     // A file that says the same as before, with another time, is as far behind its record as it was.
     carriesRevision: carries ? record.revision : (before?.carriesRevision ?? 0),
     changedOutside: !carries && (saysOther || earlier?.changedOutside === true),
-    inFile,
-    issues: file.header.file.issues,
-    disagreeing: file.header.file.disagreeing,
+    ...said,
     fullDigest: null,
     // Another program that writes into a damaged file does not heal it: what it holds is measured anew, and held against what it held.
     provedAt: damaged?.provedAt ?? null,

@@ -3,7 +3,7 @@ import { AppError } from '@flagstone/core/errors';
 import { windowedSource, type ByteSource } from '@flagstone/core/formats/byte-source';
 import { planWrite } from '@flagstone/core/formats/plan-write';
 import type { WritePlan } from '@flagstone/core/formats/write-plan';
-import { filledFields, type SoundRecord } from '@flagstone/core/record/fields';
+import type { SoundRecord } from '@flagstone/core/record/fields';
 import { fieldsNotCarried } from '@flagstone/core/record/in-step';
 import { and, eq } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
@@ -15,7 +15,8 @@ import { readAudio } from '../disk/read-audio.ts';
 import { rewriteFile } from '../disk/rewrite-file.ts';
 import { JobTaken, type Fence } from '../jobs/fence.ts';
 import { filesOf } from '../drives/drives.ts';
-import { lockRecords } from '../records/search-conditions.ts';
+import { lockRecords, refreshSearch } from '../records/search-conditions.ts';
+import { saidByFile, saysOtherwise } from '../records/said-by-file.ts';
 
 export type JournalRow = typeof journal.$inferSelect;
 type CopyRow = typeof copies.$inferSelect;
@@ -167,21 +168,20 @@ async function recordContents(
   state: ItemState,
 ): Promise<void> {
   const file = await files.withSource(copy.folder, copy.name, (source) => readAudio(source, copy.name));
-  const inFile = filledFields(file.record);
-  const carries = fieldsNotCarried(record, inFile).length === 0;
+  const said = saidByFile(file);
+  const carries = fieldsNotCarried(record, said.inFile).length === 0;
   await app.db.transaction(async (tx) => {
     await lockRecords(tx, [copy.soundId]);
     await tx
       .update(copies)
       .set({
         ...stamp,
-        inFile,
-        issues: file.issues,
-        disagreeing: file.disagreeing,
+        ...said,
         carriesRevision: carries ? record.revision : 0,
         changedOutside: false,
       })
       .where(eq(copies.id, copy.id));
+    if (saysOtherwise(copy, said)) await refreshSearch(tx, [copy.soundId]);
     await setState(tx, item, state);
   });
 }

@@ -1,5 +1,4 @@
 import { AppError } from '@flagstone/core/errors';
-import { filledFields } from '@flagstone/core/record/fields';
 import { fieldsNotCarried } from '@flagstone/core/record/in-step';
 import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
@@ -9,6 +8,7 @@ import type { DriveFiles } from '../disk/drive-files.ts';
 import type { FileStamp } from '../disk/file-stamp.ts';
 import { driveIsHere, filesOf } from '../drives/drives.ts';
 import type { HeaderResult } from '../workers/header-worker.ts';
+import { saidByFile } from '../records/said-by-file.ts';
 
 export type CopyRow = typeof copies.$inferSelect;
 
@@ -79,15 +79,13 @@ export async function provedSource(
 export async function columnsOfMade(tx: Transaction, soundId: number, { stamp, header: { file }, digest }: MadeFile) {
   const [record] = await tx.select().from(records).where(eq(records.soundId, soundId));
   if (!record) throw new AppError('NOT_FOUND', 'The sound has no record any more.');
-  const inFile = filledFields(file.record);
+  const said = saidByFile(file);
   return {
     ...stamp,
     container: file.facts.container,
     trackNames: file.facts.trackNames ?? [],
-    inFile,
-    issues: file.issues,
-    disagreeing: file.disagreeing,
-    carriesRevision: fieldsNotCarried(record, inFile).length === 0 ? record.revision : 0,
+    ...said,
+    carriesRevision: fieldsNotCarried(record, said.inFile).length === 0 ? record.revision : 0,
     changedOutside: false,
     gone: false,
     clearedAt: null,

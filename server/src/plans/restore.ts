@@ -145,6 +145,7 @@ const KEPT = [
   'container',
   'trackNames',
   'inFile',
+  'otherTexts',
   'issues',
   'disagreeing',
   'carriesRevision',

@@ -1,5 +1,4 @@
 import { AppError, type ErrorCode } from '@flagstone/core/errors';
-import { filledFields } from '@flagstone/core/record/fields';
 import { fieldsNotCarried } from '@flagstone/core/record/in-step';
 import type { ProvedAs } from '@flagstone/contract/proof';
 import { eq, sql } from 'drizzle-orm';
@@ -11,6 +10,7 @@ import { isUnchanged, type FileStamp } from '../disk/file-stamp.ts';
 import type { HeaderResult } from '../workers/header-worker.ts';
 import { keepDamage } from '../records/damage.ts';
 import { lockRecords, refreshSearch } from '../records/search-conditions.ts';
+import { isSame, saidByFile, saysOtherwise } from '../records/said-by-file.ts';
 
 /** A copy that was proved once, and is to be proved again. */
 export interface ProvableCopy {
@@ -114,14 +114,13 @@ async function keepProof(
     const [record] = await tx.select().from(records).where(eq(records.soundId, copy.soundId));
     if (row?.soundId !== copy.soundId || !record || !isUnchanged(row, stamp))
       throw new AppError('FILE_CHANGED', `${copy.name} was changed while it was proved.`);
-    const inFile = filledFields(file.record);
-    const isRetold = JSON.stringify(sorted(row.inFile)) !== JSON.stringify(sorted(inFile));
+    const said = saidByFile(file);
+    const { inFile, otherTexts } = said;
+    const isRetold = !isSame(row.inFile, inFile);
     const carries = fieldsNotCarried(record, inFile).length === 0;
-    const proof = { fullDigest: digest, provedAt: sql`now()`, damagedAt: null, damage: null };
+    const proof = { otherTexts, fullDigest: digest, provedAt: sql`now()`, damagedAt: null, damage: null };
     const told = {
-      inFile,
-      issues: file.issues,
-      disagreeing: file.disagreeing,
+      ...said,
       carriesRevision: carries ? record.revision : row.carriesRevision,
       changedOutside: !carries,
     };
@@ -129,7 +128,7 @@ async function keepProof(
       .update(copies)
       .set({ ...proof, ...(isRetold ? told : {}) })
       .where(eq(copies.id, copy.id));
-    if (isRetold) await refreshSearch(tx, [copy.soundId]);
+    if (saysOtherwise(row, said)) await refreshSearch(tx, [copy.soundId]);
     const wasDamaged = row.damagedAt !== null;
     return {
       provedAs: wasDamaged ? 'repaired' : isRetold ? 'retold' : 'same',
@@ -138,8 +137,4 @@ async function keepProof(
   });
   if (isNews) await app.live.publish(app.db, { type: 'records', soundIds: [copy.soundId] });
   return provedAs;
-}
-
-function sorted(fields: object): [string, unknown][] {
-  return Object.entries(fields).sort(([a], [b]) => (a < b ? -1 : 1));
 }

@@ -130,7 +130,7 @@ export async function drivesAsked(db: Queryable, line: string): Promise<KnownDri
 }
 
 /** Fields that say something of copies: where they lie, what they are called, how they stand to the record. */
-const OF_COPIES: readonly string[] = ['name', 'folder', 'in', 'drive', 'container', 'state', 'copies'];
+const OF_COPIES: readonly string[] = ['name', 'folder', 'in', 'drive', 'container', 'state', 'copies', 'infile'];
 
 /** Whether a search line asks something of copies by a field; words alone may stand in their paths too. */
 export function asksOfCopies(line: string): boolean {
@@ -309,6 +309,14 @@ function textCondition(name: string, test: TextTest): SQL {
       (says) => sql`(select bool_or(${says(column)}) from copies k where k.sound_id = f.sound_id)`,
     );
   }
+  if (name === 'infile')
+    return inField(
+      name,
+      test,
+      (says) =>
+        sql`(select bool_or(${says(sql`said`)}) from copies k cross join lateral flagstone_file_texts(k.in_file, k.other_texts) said
+          where k.sound_id = f.sound_id and not k.gone)`,
+    );
   const field = searchField(name)?.field;
   if (field === undefined) return sql`true`;
   const isWhole = whole && text !== '' && text.length <= MOST_LETTERS_WHOLE ? WHOLE[name] : undefined;

@@ -32,6 +32,7 @@ export async function threeWaysOf(db: Queryable, copyId: number): Promise<ThreeW
     agreedRevision: copy.carriesRevision > 0 ? copy.carriesRevision : null,
     indexedAt: copy.indexedAt.toISOString(),
     fields,
+    otherTexts: copy.otherTexts && Object.entries(copy.otherTexts).map(([place, text]) => ({ place, text })),
   };
 }
 

@@ -34,6 +34,7 @@ import { planCopies } from '../plans/copy-plan.ts';
 import { startProof } from '../proof/prove-job.ts';
 import { driftByDay, driftOf, driftTotals } from '../records/drift.ts';
 import { contentsOf, countDisagreements } from '../records/file-contents.ts';
+import { filePlaces } from '../records/file-texts.ts';
 import { listDrives, updateDrive } from '../drives/drives.ts';
 import { editRows, editSelection } from '../records/edits.ts';
 import { goBack, revisionsOf } from '../records/record-history.ts';
@@ -377,6 +378,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     asSetting(app, 'recipes', person, (inside) => recipes.saveRecipe(inside, body, person)),
   removeRecipe: (app, { params, person }) =>
     asSetting(app, 'recipes', person, (inside) => recipes.removeRecipe(inside, params.id, person)),
+  listFilePlaces: (app, call) => filePlaces(app.db, seenBody(call).selection),
   previewRecipe: (app, { signal, ...call }) => recipes.previewRecipe(app, seenBody(call), call.body.from, signal),
   countRecipe: (app, { signal, ...call }) => recipes.countRecipe(app, seenBody(call), signal),
   runRecipe: (app, call) => recipes.runRecipe(app, seenBody(call), call.person, call.body.name),

@@ -4,6 +4,7 @@ import type { RecordEdit } from '@flagstone/core/record/edit';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { ElButton } from 'element-plus';
 import { computed } from 'vue';
+import { valueInLine } from '@flagstone/core/query/begun-term';
 import { call } from '../api/client.ts';
 import { counted, formatValue, formatWhen } from '../ui/format.ts';
 import { useAnswer } from '../ui/use-answer.ts';
@@ -24,6 +25,8 @@ const ofFile = computed(() => fields.value.filter(({ standing }) => standing !==
 const ofRecord = computed(() => fields.value.filter(({ standing }) => standing === 'record'));
 const atOnce = computed(() => takenAtOnce(fields.value));
 
+const SEARCHED_WORDS = 8;
+
 const STANDINGS: Record<FieldThreeWaysSeen['standing'], string> = {
   record: '◂ the record changed',
   file: '▸ the file changed',
@@ -33,6 +36,12 @@ const takeInWords = (each: FieldThreeWaysSeen): string =>
   isEmptied(each) ? 'Empty the record’s too' : 'Take the file’s';
 const standingOf = (each: FieldThreeWaysSeen): string =>
   holdsBoth(each) ? '◂ the record holds both' : STANDINGS[each.standing];
+const others = computed(() => ways.value?.otherTexts ?? []);
+/** The first words are enough to find others that say the same. */
+const searchFor = (text: string) => ({
+  path: '/catalogue',
+  query: { q: `infile:${valueInLine(text.split(/\s+/).slice(0, SEARCHED_WORDS).join(' '))}` },
+});
 /** What is compared is the record on show: of one that moved on nothing is taken before it was compared anew. */
 const mayTake = computed(() => props.mayEdit && ways.value?.revision === props.revision);
 const take = (field: FieldThreeWaysSeen, value: unknown): void => emit('edit', editTaking([[field, value]]));
@@ -114,6 +123,21 @@ const take = (field: FieldThreeWaysSeen, value: unknown): void => emit('edit', e
         </dl>
       </details>
     </template>
+    <details v-if="others.length > 0" class="of-record">
+      <summary>
+        The file also says {{ counted(others.length, 'thing') }} that no field holds:
+        {{ others.map(({ place }) => place).join(', ') }}
+      </summary>
+      <dl v-for="each in others" :key="each.place">
+        <dt>{{ each.place }}</dt>
+        <dd>
+          <router-link :to="searchFor(each.text)" :title="`Sounds whose files say so`">{{ each.text }}</router-link>
+        </dd>
+      </dl>
+    </details>
+    <p v-else-if="ways.otherTexts === null" class="soft">
+      What else the file says is known when it was proved, or read again.
+    </p>
   </section>
 </template>
 

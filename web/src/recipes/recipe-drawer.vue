@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { Recipe, RecipeRun } from '@flagstone/contract/recipes';
+import type { FilePlace, Recipe, RecipeRun } from '@flagstone/contract/recipes';
 import type { Selection } from '@flagstone/contract/selection';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { stepInWords, type RecipeStep } from '@flagstone/core/recipes/recipe';
@@ -57,7 +57,7 @@ const NEW_STEPS: { label: string; step: RecipeStep }[] = [
   { label: 'Tidy up', step: { do: 'tidy', fields: ['fxName'], how: 'trim' } },
   {
     label: 'Fill from another field or the path',
-    step: { do: 'put', to: 'fxName', from: 'fileName', level: 1, how: 'ifEmpty', between: ' ' },
+    step: { do: 'put', to: 'fxName', from: 'fileName', level: 1, place: '', how: 'ifEmpty', between: ' ' },
   },
   { label: 'Set a value', step: { do: 'set', to: 'library', value: '', how: 'replace', between: ' ' } },
   { label: 'Number in sequence', step: { do: 'number', to: 'fxName', start: 1, digits: 2, between: ' ' } },
@@ -68,13 +68,24 @@ const NEW_STEPS: { label: string; step: RecipeStep }[] = [
   { label: 'Hints on spelling', step: { do: 'spell', fields: ['fxName', 'description', 'keywords'] } },
 ];
 
+/** What the files say and where, looked up once a step asks for it. */
+const filePlaces = ref<FilePlace[]>([]);
+const asksFiles = computed(() => isOpen.value && steps.value.some((step) => 'from' in step && step.from === 'inFile'));
+watch([asksFiles, () => JSON.stringify(props.selection)], async ([asks, selection]) => {
+  filePlaces.value = [];
+  if (!asks || !props.selection) return;
+  const places = await showingErrors(() => call('listFilePlaces', { body: { selection: props.selection! } }));
+  if (selection === JSON.stringify(props.selection)) filePlaces.value = places ?? [];
+});
+
 /** Steps that say enough to be tried. */
 const ready = computed(() =>
   steps.value.filter(
     (step) =>
       !('find' in step && step.find === '') &&
       !('fields' in step && step.fields.length === 0) &&
-      !(step.do === 'set' && step.value === ''),
+      !(step.do === 'set' && step.value === '') &&
+      !(step.do === 'put' && step.from === 'inFile' && !step.place),
   ),
 );
 /** What is tried: nothing while the drawer is closed or no step says enough. */
@@ -240,7 +251,7 @@ async function run(): Promise<void> {
                 </button>
               </span>
             </div>
-            <step-form v-model="steps[index]!" />
+            <step-form v-model="steps[index]!" :file-places="filePlaces" />
           </li>
         </ol>
         <el-dropdown trigger="click" :trigger-keys="['ArrowDown']" @command="(step: RecipeStep) => add(step)">

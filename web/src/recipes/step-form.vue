@@ -1,12 +1,23 @@
 <script setup lang="ts">
 import { AUTHORITY_FIELDS } from '@flagstone/contract/authorities';
-import { fieldLabel, type FieldName } from '@flagstone/core/record/fields';
+import { fieldLabel } from '@flagstone/core/record/fields';
 import { CASE_WORDS, LETTER_CASES } from '@flagstone/core/text/letter-case';
-import { TEXT_FIELDS, TIDY_WORDS, TIDYINGS, type PutHow, type RecipeStep } from '@flagstone/core/recipes/recipe';
+import {
+  placeInWords,
+  TEXT_FIELDS,
+  TIDY_WORDS,
+  TIDYINGS,
+  type PutHow,
+  type PutSource,
+  type RecipeStep,
+} from '@flagstone/core/recipes/recipe';
+import type { FilePlace } from '@flagstone/contract/recipes';
 import { ElCheckbox, ElInput, ElInputNumber, ElInputTag, ElOption, ElSelect } from 'element-plus';
+import { counted } from '../ui/format.ts';
 import PickOne from '../ui/pick-one.vue';
 
-/** One step of a recipe, as a row of fields. */
+/** One step of a recipe, as a row of fields. `filePlaces` are what the files say somewhere. */
+defineProps<{ filePlaces: readonly FilePlace[] }>();
 const step = defineModel<RecipeStep>({ required: true });
 
 const FIND_CHOICES = [
@@ -26,10 +37,11 @@ const CASE_CHOICES = LETTER_CASES.filter((value) => value !== 'asIs').map((value
 }));
 const TIDY_CHOICES = TIDYINGS.map((value) => ({ value, label: TIDY_WORDS[value] }));
 const FIELD_CHOICES = TEXT_FIELDS.map((value) => ({ value, label: fieldLabel(value) }));
-/** Where a value can come from: the name and the folders of the file, then the fields. */
-const SOURCE_CHOICES: { value: FieldName | 'fileName' | 'folder'; label: string }[] = [
+/** Where a value can come from: the name and the folders of the file, what it says, then the fields. */
+const SOURCE_CHOICES: { value: PutSource; label: string }[] = [
   { value: 'fileName', label: 'File name' },
   { value: 'folder', label: 'Folder' },
+  { value: 'inFile', label: 'What the file says' },
   ...FIELD_CHOICES,
 ];
 
@@ -140,6 +152,25 @@ function change(part: Partial<RecipeStep>): void {
           />
           up</label
         >
+        <el-select
+          v-if="step.from === 'inFile'"
+          :model-value="step.place || undefined"
+          filterable
+          allow-create
+          default-first-option
+          :persistent="false"
+          size="small"
+          class="fields"
+          placeholder="At which place"
+          aria-label="Place of the file"
+          no-data-text="These files say nothing"
+          @update:model-value="(place: string | undefined) => change({ place: place ?? '' })"
+        >
+          <el-option v-for="each in filePlaces" :key="each.place" :value="each.place" :label="placeInWords(each.place)">
+            <span class="place">{{ placeInWords(each.place) }}</span>
+            <span class="soft">{{ counted(each.files, 'file') }}: {{ each.example }}</span>
+          </el-option>
+        </el-select>
       </template>
       <el-input
         v-if="step.do === 'set'"

@@ -126,7 +126,7 @@ const DATE_TIME = /^(\d{4}-\d{2}-\d{2})(?:[T ](\d{2}:\d{2}:\d{2}))?$/;
 
 /** The texts of the chunk as places: date and time together stand under originationDate. */
 export function bextTexts(bext: BroadcastExtension, offsetBytes: number): Map<string, FoundText> {
-  const at = (field: 'description' | 'originator' | 'originationDate', text: string): [string, FoundText] => [
+  const at = (field: keyof typeof BEXT_LAYOUT, text: string): [string, FoundText] => [
     field,
     { text, offsetBytes: offsetBytes + BEXT_LAYOUT[field][0] },
   ];
@@ -134,6 +134,8 @@ export function bextTexts(bext: BroadcastExtension, offsetBytes: number): Map<st
     at('description', bext.description),
     at('originator', bext.originator),
     at('originationDate', recordedOnFromBext(bext) ?? ''),
+    at('originatorReference', bext.originatorReference),
+    at('codingHistory', bext.codingHistory),
   ]);
 }
 

@@ -20,8 +20,6 @@ export interface IxmlTrack {
   name: string;
 }
 
-const GROUPS = ['BEXT', 'ASWG', 'FLAGSTONE', 'SPEED'] as const;
-
 /** The chunk's text: a byte order mark decides between UTF-16 and UTF-8, and what is no valid UTF-8 is taken as Windows-1252; trailing NULs of padding are dropped. */
 export function decodeIxml(contents: Uint8Array): string {
   const encoding =
@@ -45,13 +43,12 @@ export function parseIxml(contents: Uint8Array, offsetBytes: number): { value: I
   const texts = new Map<string, string>();
   try {
     const root = parseXml(text);
-    for (const child of root.children)
-      if (child.children.length === 0 && !texts.has(child.name)) texts.set(child.name, textOf(text, child));
-    for (const name of GROUPS) {
-      for (const child of childOf(root, name)?.children ?? []) {
-        const key = `${name}/${child.name}`;
-        if (!texts.has(key)) texts.set(key, textOf(text, child));
-      }
+    const add = (key: string, element: XmlElement): void => {
+      if (element.children.length === 0 && !texts.has(key)) texts.set(key, textOf(text, element));
+    };
+    for (const group of root.children) {
+      add(group.name, group);
+      for (const child of group.children) add(`${group.name}/${child.name}`, child);
     }
     const syncPoints = syncPointsIn(text, root);
     if (syncPoints !== '') texts.set('SYNC_POINT_LIST', syncPoints);
