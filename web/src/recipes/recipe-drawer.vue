@@ -56,7 +56,7 @@ const NEW_STEPS: { label: string; step: RecipeStep }[] = [
   { label: 'Change the case', step: { do: 'case', fields: ['fxName'], to: 'title', keptWhole: [] } },
   { label: 'Tidy up', step: { do: 'tidy', fields: ['fxName'], how: 'trim' } },
   {
-    label: 'Fill from another field or the path',
+    label: 'Fill from another field, the path or the file',
     step: { do: 'put', to: 'fxName', from: 'fileName', level: 1, place: '', how: 'ifEmpty', between: ' ' },
   },
   { label: 'Set a value', step: { do: 'set', to: 'library', value: '', how: 'replace', between: ' ' } },
@@ -329,6 +329,10 @@ async function run(): Promise<void> {
 .head {
   justify-content: space-between;
   margin-bottom: 4px;
+}
+
+.head > span {
+  flex: none;
 }
 
 ol {

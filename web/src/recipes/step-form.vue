@@ -41,7 +41,7 @@ const FIELD_CHOICES = TEXT_FIELDS.map((value) => ({ value, label: fieldLabel(val
 const SOURCE_CHOICES: { value: PutSource; label: string }[] = [
   { value: 'fileName', label: 'File name' },
   { value: 'folder', label: 'Folder' },
-  { value: 'inFile', label: 'What the file says' },
+  { value: 'inFile', label: 'The file' },
   ...FIELD_CHOICES,
 ];
 
@@ -222,6 +222,10 @@ function change(part: Partial<RecipeStep>): void {
 </template>
 
 <style scoped>
+.place {
+  margin-right: 12px;
+}
+
 .step {
   display: flex;
   flex-wrap: wrap;
