@@ -64,7 +64,7 @@ const WEB_MAY_KNOW = {
   table: ON_PAGES,
   search: ON_PAGES,
   delivery: ON_PAGES,
-  setup: [...ON_PAGES, 'people'],
+  setup: [...ON_PAGES, 'people', 'plans'],
   review: EVERYWHERE,
   drift: EVERYWHERE,
   sheets: EVERYWHERE,

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { changeSchema } from './changes.ts';
 import { as, endpoint } from './endpoint.ts';
+import { planSchema } from './plans.ts';
 
 export const categorySchema = z.object({
   category: z.string(),
@@ -58,6 +59,25 @@ export const adoptListSchema = z.strictObject({
 });
 export type AdoptList = z.infer<typeof adoptListSchema>;
 
+/** A CatID of records that is not on the list in force, with what may stand for it, and how that is known. */
+export const unknownCategorySchema = z.object({
+  catId: z.string(),
+  records: z.number(),
+  likely: z.string().nullable(),
+  how: z.enum(['renamed', 'likely', 'spelt']).nullable(),
+});
+export type UnknownCategory = z.infer<typeof unknownCategorySchema>;
+
+/** What is behind the list in force: records, and files of records that are on it. */
+export const behindListSchema = z.object({
+  unknown: z.array(unknownCategorySchema),
+  /** Files that say a category otherwise than the list has it. */
+  writes: z.number(),
+  /** Files whose name begins with a CatID of a list of before. */
+  renames: z.number(),
+});
+export type BehindList = z.infer<typeof behindListSchema>;
+
 export const categoryListsEndpoints = {
   listCategories: endpoint('GET', '/categories', {
     needs: 'asker',
@@ -84,5 +104,21 @@ export const categoryListsEndpoints = {
     audit: 'adopts a category list',
     body: adoptListSchema,
     response: changeSchema,
+  }),
+  getBehindList: endpoint('GET', '/category-lists/behind', {
+    needs: as('librarian', 'anything'),
+    response: behindListSchema,
+  }),
+  /** Moves the records of CatIDs that are not on the list in force to others, as one change. */
+  moveCategories: endpoint('POST', '/category-lists/moves', {
+    needs: 'administrator',
+    audit: 'moves records to other categories',
+    body: z.strictObject({ moves: z.record(z.string().max(200), z.string().max(50)) }),
+    response: changeSchema,
+  }),
+  /** Previews writing and renaming the files that are behind the list in force. */
+  planAfterList: endpoint('POST', '/category-lists/plan', {
+    needs: as('librarian', 'anything'),
+    response: planSchema,
   }),
 };

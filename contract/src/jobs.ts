@@ -15,6 +15,7 @@ export const jobKindSchema = z.enum([
   'prove',
   'restore',
   'copy',
+  'afterList',
 ]);
 export type JobKind = z.infer<typeof jobKindSchema>;
 

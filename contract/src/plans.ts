@@ -4,7 +4,7 @@ import { as, endpoint, idParams } from './endpoint.ts';
 import { jobSchema } from './jobs.ts';
 import { selectionSchema } from './selection.ts';
 
-export const planKindSchema = z.enum(['rename', 'write', 'relocate', 'cut', 'restore', 'copy']);
+export const planKindSchema = z.enum(['rename', 'write', 'relocate', 'cut', 'restore', 'copy', 'afterList']);
 export type PlanKind = z.infer<typeof planKindSchema>;
 
 export const planStateSchema = z.enum(['ready', 'running', 'done', 'undoing', 'undone']);
@@ -48,6 +48,8 @@ export type ItemState = z.infer<typeof itemStateSchema>;
 
 export const planItemSchema = z.object({
   id: z.number(),
+  /** What the item does: that of its plan, but for a plan that does several things. */
+  does: planKindSchema,
   copyId: z.number(),
   folder: z.string(),
   driveName: z.string(),
@@ -86,7 +88,7 @@ export const renameChoicesSchema = z.strictObject({
 export type RenameChoices = z.infer<typeof renameChoicesSchema>;
 
 export const newPlanSchema = z.strictObject({
-  kind: planKindSchema.exclude(['relocate', 'cut', 'copy']),
+  kind: planKindSchema.exclude(['relocate', 'cut', 'copy', 'afterList']),
   selection: selectionSchema,
   batchId: z.number().int().positive().optional(),
   /** Also the other copies of the selected sounds, on whatever drive. */

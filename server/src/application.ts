@@ -110,6 +110,7 @@ export async function openApplication(
     cut: runPlan,
     restore: runPlan,
     copy: runPlan,
+    afterList: runPlan,
     undo: (run) => undoPlanJob(context, run),
     measure: (run) => measureJob(context, run),
     copyOut: (run) => copyOutJob(context, run),

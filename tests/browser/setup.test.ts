@@ -43,6 +43,15 @@ afterAll(async () => {
 const shows = (words: string) => walker.shows(words);
 const goTo = (address: string) => walker.page.goto(`${server.address}${address}`);
 const fill = (label: string, words: string) => walker.page.locator(`input[aria-label="${label}"]`).fill(words);
+async function asked(method: string, address: string, body?: object): Promise<unknown> {
+  const answer = await fetch(`${server.address}/api/${address}`, {
+    method,
+    headers: { ...server.headers, 'Content-Type': 'application/json' },
+    ...(body ? { body: JSON.stringify(body) } : {}),
+  });
+  if (!answer.ok) throw new Error(`${address}: ${await answer.text()}`);
+  return answer.json();
+}
 const step = stepsOf(() => walker);
 
 describe('what is set up for a collection', () => {
@@ -182,6 +191,43 @@ describe('what is set up for a collection', () => {
       await shows('“wob(.*)” becomes “Wob$1” in FXName');
     },
   );
+
+  step('another category list: its records go where one says, and their files follow as one plan', async () => {
+    const { categories } = (await asked('GET', 'categories')) as { categories: Record<string, string>[] };
+    const rows = categories
+      .filter(({ catId }) => catId !== 'CERMBrk')
+      .map(({ category, subCategory, catId, catShort }) => [category, subCategory, catId, catShort].join(','));
+    const content = Buffer.from(['Category,SubCategory,CatID,CatShort', ...rows].join('\n')).toString('base64');
+    // The files stand where they did, and say the category of before.
+    await rename(path.join(drive, 'moved'), path.join(drive, 'Canal Co'));
+    const selection = { kind: 'batch', batchId: 1 };
+    const { id } = (await asked('POST', 'plans', { kind: 'write', selection })) as { id: number };
+    await asked('POST', `plans/${id}/run`, {});
+    await walker.page.waitForFunction(
+      async (planId: number) => {
+        const plan = (await (await fetch(`/api/plans/${planId}`)).json()) as { counts: { done: number } };
+        return plan.counts.done === 4;
+      },
+      {},
+      id,
+    );
+    await asked('POST', 'category-lists/adopt', {
+      list: { fileName: 'Release 9.csv', content },
+      source: 'Release 9',
+      moves: {},
+    });
+    await goTo('/setup?show=categories');
+    await shows('1 CatID of records is not on this list');
+    await walker.button('Take the likeliest for all').click();
+    await walker.button('Move 1 record').click();
+    await shows('1 file states a category otherwise than this list');
+    await walker.button('Bring these files up to date…').click();
+    await shows('1 change to make');
+    await walker.button('Make 1 change').click();
+    await shows('✓ 1 done');
+    await walker.press('Escape');
+    await walker.showsNoMore('states a category otherwise');
+  });
 
   step('an address that nobody could have meant narrows nothing', async () => {
     await goTo('/catalogue?collection=99999999999&state=behind');

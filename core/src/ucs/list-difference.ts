@@ -51,7 +51,7 @@ const SAME_CATEGORY = 0.3;
 const LEAST = 0.15;
 
 /** The category of a list that shares most with another: its Category, the words of its names and its list of words. */
-function likeliest(from: Category, list: CategoryList): Category | undefined {
+export function likeliest(from: Category, list: CategoryList): Category | undefined {
   const words = wordsIn(from);
   let best: { category: Category; likeness: number } | undefined;
   for (const category of list.categories) {

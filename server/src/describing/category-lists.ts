@@ -2,9 +2,16 @@ import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import { CategorySuggester } from '@flagstone/core/suggest/suggest-category';
 import { builtInCategoryList, CategoryList } from '@flagstone/core/ucs/category-list';
+import { successorOf } from '@flagstone/core/ucs/former-categories';
 import { listDifference } from '@flagstone/core/ucs/list-difference';
 import type { ChangeResult } from '@flagstone/contract/changes';
-import type { AdoptList, KeptCategoryList, ListComparison, WantedList } from '@flagstone/contract/category-lists';
+import type {
+  AdoptList,
+  KeptCategoryList,
+  ListComparison,
+  UnknownCategory,
+  WantedList,
+} from '@flagstone/contract/category-lists';
 import { desc, eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
@@ -121,8 +128,59 @@ export async function adoptList(
   });
   Object.assign(app, await categoriesInForce(app.db));
   await app.live.publish(app.db, { type: 'categories' });
+  return moveRecords(app, targets, `Category list “${source}”`, personId);
+}
+
+/** The lists that are kept and not in force, the newest first, the built-in one among them. */
+export async function formerLists(app: Pick<AppContext, 'db'>): Promise<CategoryList[]> {
+  const rows = await app.db.select().from(categoryLists).orderBy(desc(categoryLists.id));
+  return [
+    ...rows.filter(({ inForce }) => !inForce).map(({ source, categories }) => new CategoryList(source, categories)),
+    ...(rows.some(({ inForce }) => inForce) ? [builtInCategoryList()] : []),
+  ];
+}
+
+const MOST_UNKNOWN = 500;
+
+/** The CatIDs of records that are on no list in force, those of most records first, each with what may stand for it; at most 500. */
+export async function unknownCategories(app: AppContext, sight: Sight): Promise<UnknownCategory[]> {
+  const former = await formerLists(app);
+  const unknown = (await countUses(app, sight)).filter(({ catId }) => !app.categories.find(catId));
+  return unknown
+    .sort((a, b) => b.records - a.records)
+    .slice(0, MOST_UNKNOWN)
+    .map(({ catId, records }) => {
+      const successor = successorOf(catId, former, app.categories);
+      return { catId, records, likely: successor?.to.catId ?? null, how: successor?.how ?? null };
+    });
+}
+
+/** Moves the records of CatIDs that are on no list to others, as one change. Throws CATEGORY_UNKNOWN. */
+export async function moveCategories(
+  app: AppContext,
+  moves: Readonly<Record<string, string>>,
+  personId: number,
+): Promise<ChangeResult> {
+  const [known, unknown] = [
+    Object.keys(moves).find((catId) => app.categories.find(catId)),
+    Object.values(moves).find((catId) => !app.categories.find(catId)),
+  ];
+  if (unknown !== undefined) throw new AppError('CATEGORY_UNKNOWN', `“${unknown}” is no CatID of the list in force.`);
+  // Somebody may have taken another list since the page was opened.
+  if (known !== undefined) throw new AppError('CONFLICT', `“${known}” is on the list in force: its records stay.`);
+  const targets = new Map(Object.entries(moves).map(([from, to]) => [from.toLowerCase(), to]));
+  return moveRecords(app, targets, `Categories moved: ${Object.keys(moves).slice(0, 5).join(', ')}`, personId);
+}
+
+/** Gives records another CatID, by the one that they have in small letters, as one change. */
+async function moveRecords(
+  app: AppContext,
+  targets: ReadonlyMap<string, string>,
+  summary: string,
+  personId: number,
+): Promise<ChangeResult> {
   const concerned = sql`lower(r.cat_id) = any(${sql.param([...targets.keys()])}::text[])`;
-  const change = { kind: 'categories' as const, summary: `Category list “${source}”`, personId };
+  const change = { kind: 'categories' as const, summary, personId };
   return editSounds(app, concerned, change, ({ catId }) => ({
     set: { catId: targets.get(catId.toLowerCase()) ?? catId },
   }));

@@ -1,3 +1,4 @@
+import { planKindSchema, type PlanKind } from '@flagstone/contract/plans';
 import type { SoundRow } from '@flagstone/contract/record';
 import type { journal } from '../db/schema.ts';
 
@@ -5,6 +6,11 @@ import type { journal } from '../db/schema.ts';
 export type NewItem = Pick<typeof journal.$inferInsert, 'copyId' | 'before' | 'after' | 'problems'> & {
   state: 'planned' | 'unchanged' | 'blocked';
 };
+
+/** What an item does: of a plan that does several things the item says it, of any other the kind of the plan. */
+export function doneBy(kind: PlanKind, { after }: { after: Record<string, unknown> }): PlanKind {
+  return kind === 'afterList' ? planKindSchema.parse(after['does']) : kind;
+}
 
 /** Plans rows page by page; one that has to know all of them beforehand is told of them first. */
 export interface Planner {

@@ -20,6 +20,7 @@ import { performCut, settleInterruptedCut, undoCut } from './cuts.ts';
 import { performRename, settleInterruptedRename } from './renames.ts';
 import { driveIsHere, filesOf } from '../drives/drives.ts';
 import { performRelocation } from './relocation.ts';
+import { doneBy } from './plan-item.ts';
 import { performCopy, settleInterruptedCopy, undoCopy } from './copies.ts';
 import { performRestore, settleInterruptedRestore, undoRestore } from './restore.ts';
 import { knownWrites } from '../drives/known-writes.ts';
@@ -49,7 +50,7 @@ export async function runPlanJob(app: AppContext, run: JobRun, isFromShell = fal
   await recoverJournal(app, planId);
   if (retry) await planFailedAgain(app, planId);
   const perform = (item: JournalRow): Promise<void> =>
-    atPace(run, share, () => performOf(plan.kind).do(app, item, run.fence));
+    atPace(run, share, () => performOf(plan.kind, item).do(app, item, run.fence));
   const wanted = and(
     eq(journal.planId, planId),
     eq(journal.state, 'planned'),
@@ -70,7 +71,7 @@ export async function undoPlanJob(app: AppContext, run: JobRun): Promise<void> {
   const [plan] = await app.db.select().from(plans).where(eq(plans.id, planId));
   if (!plan) throw new AppError('NOT_FOUND', `There is no plan ${planId}.`);
   await recoverJournal(app, planId);
-  const undo = (item: JournalRow): Promise<void> => performOf(plan.kind).undo(app, item, run.fence);
+  const undo = (item: JournalRow): Promise<void> => performOf(plan.kind, item).undo(app, item, run.fence);
   const wanted = and(eq(journal.planId, planId), eq(journal.state, 'done'), onDrives(plan.kind, driveIds));
   await run.setTotal(await app.db.$count(journal, wanted));
   try {
@@ -90,7 +91,7 @@ type Perform = (app: AppContext, item: JournalRow, fence: Fence) => Promise<void
 type Settle = (app: AppContext, item: JournalRow) => Promise<void>;
 
 /** How an item of a kind of plan is done and taken back, and settled when that was cut short. */
-const PERFORM: Record<PlanKind, { do: Perform; undo: Perform; settle: Settle }> = {
+const PERFORM: Record<Exclude<PlanKind, 'afterList'>, { do: Perform; undo: Perform; settle: Settle }> = {
   rename: {
     do: (app, item, fence) => performRename(app, item, 'do', fence),
     undo: (app, item, fence) => performRename(app, item, 'undo', fence),
@@ -108,8 +109,10 @@ const PERFORM: Record<PlanKind, { do: Perform; undo: Perform; settle: Settle }> 
   },
 };
 
-function performOf(kind: string) {
-  return PERFORM[planKindSchema.parse(kind)];
+function performOf(kind: string, item: JournalRow) {
+  const does = doneBy(planKindSchema.parse(kind), item);
+  if (does === 'afterList') throw new AppError('INTERNAL', 'An item of a plan does not say what it does.');
+  return PERFORM[does];
 }
 
 /** Relocating changes what the database says of places, of drives that may be away. */
@@ -240,7 +243,7 @@ export async function recoverJournal(app: AppContext, planId?: number): Promise<
       const torn = conflicts.find(({ name }) => name === own);
       // What is neither as it was nor as it was to be is never called done.
       if (torn) await setFailed(app, item, torn.error);
-      else await performOf(kind).settle(app, item);
+      else await performOf(kind, item).settle(app, item);
     } catch (error) {
       // The drive may be away now; the item stays under way and is settled at a later start.
       app.log.warn({ err: itemError(error, 'The file'), item: item.id }, 'an interrupted item cannot be settled yet');

@@ -9,7 +9,7 @@ import type { SeenSelection } from '../rights/seen.ts';
 import type { Queryable } from '../db/connect.ts';
 import { copies, drives, journal, plans } from '../db/schema.ts';
 import { driveIsHere, filesOf } from '../drives/drives.ts';
-import type { NewItem, Planner } from './plan-item.ts';
+import { doneBy, type NewItem, type Planner } from './plan-item.ts';
 import { planRenames } from './rename-plan.ts';
 import { idList } from '../db/sql-parts.ts';
 import { selectedRows } from '../records/sound-rows.ts';
@@ -63,7 +63,9 @@ export async function makePlanOfNames(
 }
 
 /** Blocks what is planned in folders that cannot be written to: that is better said before the plan runs than of each file while it does. */
-function blockerOfReadOnly(app: AppContext): (rows: readonly SoundRow[], items: NewItem[]) => Promise<NewItem[]> {
+export function blockerOfReadOnly(
+  app: AppContext,
+): (rows: readonly SoundRow[], items: NewItem[]) => Promise<NewItem[]> {
   const known = new Map<string, Promise<boolean>>();
   const canWrite = (row: SoundRow): Promise<boolean> => {
     const place = `${row.driveId}/${row.folder}`;
@@ -193,17 +195,19 @@ export async function listItems(
   limit: number,
 ): Promise<{ items: PlanItem[]; next: number | null }> {
   const rows = await app.db
-    .select({ item: journal, driveName: drives.name, folder: copies.folder })
+    .select({ item: journal, kind: plans.kind, driveName: drives.name, folder: copies.folder })
     .from(journal)
+    .innerJoin(plans, eq(plans.id, journal.planId))
     .innerJoin(copies, eq(copies.id, journal.copyId))
     .innerJoin(drives, eq(drives.id, copies.driveId))
     .where(and(eq(journal.planId, planId), gt(journal.id, after)))
     .orderBy(journal.id)
     .limit(limit + 1);
-  const items = rows.slice(0, limit).map(({ item, driveName, folder }) => {
+  const items = rows.slice(0, limit).map(({ item, kind, driveName, folder }) => {
     const { blocks = {}, ...shown } = item.after as { blocks?: Record<string, string> | null };
     return {
       id: item.id,
+      does: doneBy(kind, item),
       copyId: item.copyId,
       folder,
       driveName,
@@ -217,13 +221,19 @@ export async function listItems(
   return { items, next: rows.length > limit ? (items.at(-1)?.id ?? null) : null };
 }
 
-const WORDS: Record<PlanKind, { verb: string; doing: string }> = {
+/** What a plan does, and to what: files, unless it says another thing. */
+const WORDS: Record<PlanKind, { verb: string; doing: string; things?: [one: string, several: string] }> = {
   rename: { verb: 'Rename', doing: 'renaming' },
   write: { verb: 'Write', doing: 'writing' },
   cut: { verb: 'Cut out', doing: 'cutting out' },
   restore: { verb: 'Restore', doing: 'restoring' },
   copy: { verb: 'Copy', doing: 'copying' },
   relocate: { verb: 'Find the new place of', doing: 'finding the new place' },
+  afterList: {
+    verb: 'Make',
+    doing: 'making',
+    things: ['change after the category list', 'changes after the category list'],
+  },
 };
 
 /** The drives for which a job of a plan waits. */
@@ -305,11 +315,12 @@ async function queueByDrive(
   }
   const jobOf = (parts: typeof counts, when: string, more: object): Promise<Job> => {
     const items = parts.reduce((sum, part) => sum + part.items, 0);
+    const [one, several] = WORDS[plan.kind].things ?? ['file', 'files'];
     const driveIds = parts.map((part) => part.driveId);
     return app.jobs.add(
       {
         kind,
-        title: `${verb} ${items} ${items === 1 ? 'file' : 'files'}${when}`,
+        title: `${verb} ${items} ${items === 1 ? one : several}${when}`,
         payload: {
           planId: plan.id,
           batchId: plan.batchId,
@@ -364,6 +375,7 @@ export async function lastPlanOf(
     cut: `Remove ${files} that ${row.items === 1 ? 'was' : 'were'} cut out`,
     restore: `Put ${files} back that ${row.items === 1 ? 'was' : 'were'} damaged`,
     copy: `Remove ${files} that ${row.items === 1 ? 'was' : 'were'} copied`,
+    afterList: `Take ${row.items} ${row.items === 1 ? 'change' : 'changes'} after the category list back`,
     relocate: `Take ${row.items} ${row.items === 1 ? 'copy' : 'copies'} back to where ${it} stood`,
   }[row.kind];
   return { id: row.id, at: new Date(row.at), title, isRunning: row.active };

@@ -31,6 +31,7 @@ import * as pulls from '../delivering/pull-lists.ts';
 import * as categoryLists from '../describing/category-lists.ts';
 import * as collections from '../drives/collections.ts';
 import { planCopies } from '../plans/copy-plan.ts';
+import { countBehind, planAfterList } from '../plans/list-plan.ts';
 import { startProof } from '../proof/prove-job.ts';
 import { driftByDay, driftOf, driftTotals } from '../records/drift.ts';
 import { contentsOf, countDisagreements } from '../records/file-contents.ts';
@@ -210,6 +211,11 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   countCategoryUses: (app, { sight }) => categoryLists.countUses(app, sight),
   listCategoryLists: (app) => categoryLists.keptLists(app),
   compareCategoryList: (app, { body }) => categoryLists.compareList(app, body.list),
+  getBehindList: async (app, { sight }) => ({
+    unknown: await categoryLists.unknownCategories(app, sight),
+    ...(await countBehind(app, sight)),
+  }),
+  moveCategories: (app, { body, person }) => categoryLists.moveCategories(app, body.moves, person),
   adoptCategoryList: (app, { body, person }) => categoryLists.adoptList(app, body, person),
   listDrives: async (app, { sight }) => {
     const drives = await listDrives(app, sight);
@@ -404,6 +410,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   undoChange: (app, { params, person }) => undoChange(app, params.id, person),
   planRelocation: (app, { body, person, sight }) => planRelocation(app, body, person, sight),
   makePlan: (app, call) => plans.makePlan(app, seenBody(call), call.person),
+  planAfterList: (app, { person, sight }) => planAfterList(app, person, sight),
   planCopies: (app, call) => planCopies(app, seenBody(call), call.person, call.sight),
   getPlan: (app, { params }) => plans.getPlan(app, params.id),
   listPlanItems: (app, { params, query }) => plans.listItems(app, params.id, query.after, query.limit),

@@ -204,7 +204,7 @@ async function entriesOf(
     cross join lateral (select coalesce(array_agg(distinct c.name order by c.name), '{}') as names from copies c
       where c.sound_id = s.id and not c.gone and ${copyIsSeen(sight)}) n
     cross join lateral (select coalesce(array_agg(distinct j.before ->> 'name'), '{}') as earlier from copies c join journal j on j.copy_id = c.id
-      join plans q on q.id = j.plan_id and q.kind = 'rename'
+      join plans q on q.id = j.plan_id and (q.kind = 'rename' or j.after ->> 'does' = 'rename')
       where c.sound_id = s.id and j.state = 'done' and ${copyIsSeen(sight)}) e
     left join sheets_sent w on w.for_whom = ${forWhom} and w.sound_id = s.id
     where s.id = any(${idList(ids)})`);

@@ -1,14 +1,13 @@
 <script setup lang="ts">
-import type { NewPlan } from '@flagstone/contract/plans';
 import type { Selection } from '@flagstone/contract/selection';
 import { ElDrawer } from 'element-plus';
 import PlanView from './plan-view.vue';
 import type { PlanMaker } from './use-plan.ts';
-import { PLAN_WORDS } from './plan-words.ts';
+import { PLAN_WORDS, type ShownPlanKind } from './plan-words.ts';
 
 /** A plan over the page that it is for. */
 defineProps<{
-  kind: NewPlan['kind'] | 'copy';
+  kind: ShownPlanKind;
   selection: Selection | PlanMaker | undefined;
   what: string;
   currentCopyId: number;

@@ -39,7 +39,7 @@ const shorten = ref<Shortening>('no');
 
 const live = useLive();
 const wanted = computed<NewPlan | PlanMaker>(() =>
-  'by' in props.selection || props.kind === 'copy'
+  'by' in props.selection || props.kind === 'copy' || props.kind === 'afterList'
     ? (props.selection as PlanMaker)
     : {
         kind: props.kind,
@@ -60,8 +60,8 @@ const { plan, visible, show, working, tooLong, canRun, make, run, tryOne, undo }
 const rename = computed(() => props.kind === 'rename');
 /** What else it takes in is chosen here; what was given otherwise is as it was given. */
 const isChosenHere = computed(() => !('by' in props.selection) && props.kind !== 'restore');
-const write = computed(() => props.kind === 'write');
 const words = computed(() => PLAN_WORDS[props.kind]);
+const things = computed<[string, string]>(() => words.value.things ?? ['file', 'files']);
 const virtual = useVirtualizer(
   computed(() => ({
     count: visible.value.length,
@@ -164,11 +164,11 @@ useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
       <span class="spring" />
       <el-button :disabled="working" @click="make">Plan again</el-button>
       <el-button v-if="plan.counts.done > 0" :disabled="working" @click="undo"
-        >Undo {{ counted(plan.counts.done, 'file') }}</el-button
+        >Undo {{ counted(plan.counts.done, ...things) }}</el-button
       >
       <el-button :disabled="!canRun" @click="tryOne">Try one</el-button>
       <el-button type="primary" :loading="working" :disabled="plan.counts.runnable === 0" @click="run()"
-        >{{ words.verb }} {{ counted(plan.counts.runnable, 'file') }}</el-button
+        >{{ words.verb }} {{ counted(plan.counts.runnable, ...things) }}</el-button
       >
     </header>
     <p v-else-if="working" class="making soft">
@@ -212,14 +212,17 @@ useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
                 <span class="soft">{{ item.driveName }} / {{ item.folder }} /</span> {{ item.before['name'] }}
               </div>
               <name-blocks
-                v-if="rename && item.blocks"
+                v-if="item.does === 'rename' && item.blocks"
                 :blocks="item.blocks"
                 :extension="splitExtension(String(item.before['name'])).extension"
                 :problems="item.problems"
                 @edit="(block) => emit('editBlock', item.copyId, block)"
               />
               <div
-                v-if="rename && (!item.blocks || item.problems.some((problem) => problem.code === 'NAME_TAKEN'))"
+                v-if="
+                  item.does === 'rename' &&
+                  (!item.blocks || item.problems.some((problem) => problem.code === 'NAME_TAKEN'))
+                "
                 class="mono"
               >
                 → {{ item.after['name'] }}
@@ -232,13 +235,17 @@ useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
               <div v-for="each in companionsOf(item)" :key="each.from" class="mono soft along">
                 + {{ each.from }} → {{ each.to }}
               </div>
-              <ul v-if="write && changesOf(item).length > 0" class="changes">
+              <ul v-if="item.does === 'write' && changesOf(item).length > 0" class="changes">
                 <li v-for="change in changesOf(item)" :key="change.label">
                   <span class="soft">{{ change.label }}</span> <del>{{ change.before }}</del> →
                   <ins>{{ change.after }}</ins>
                 </li>
               </ul>
-              <ul v-if="write && placesOf(item).length > 0" class="changes" aria-label="Places that are replaced">
+              <ul
+                v-if="item.does === 'write' && placesOf(item).length > 0"
+                class="changes"
+                aria-label="Places that are replaced"
+              >
                 <li v-for="each in placesOf(item)" :key="each.place">
                   <span class="mono soft">{{ each.place }}</span> <del>{{ each.before }}</del> →
                   <ins v-if="each.after !== ''">{{ each.after }}</ins>

@@ -6,6 +6,8 @@ export type ShownPlanKind = Exclude<PlanKind, 'relocate' | 'cut'>;
 export interface PlanWords {
   title: string;
   verb: string;
+  /** What it acts on, when that is no file. */
+  things?: [one: string, several: string];
   /** What is to be done, of one file and of several. */
   toDo: [one: string, several: string];
   /** While it is made. */
@@ -42,6 +44,15 @@ export const PLAN_WORDS: Record<ShownPlanKind, PlanWords> = {
     making: 'Looking for good copies…',
     allRight: 'None of these files is damaged.',
     allBlocked: 'Nothing can run yet: what is missing stands beside each file.',
+  },
+  afterList: {
+    title: 'Bring files up to date with the category list',
+    verb: 'Make',
+    things: ['change', 'changes'],
+    toDo: ['change to make', 'changes to make'],
+    making: 'Reading the headers of the files, and checking the folders…',
+    allRight: 'All files are up to date with the list.',
+    allBlocked: 'Nothing can run yet: what is wrong stands beside each file.',
   },
   copy: {
     title: 'Copies on another drive',

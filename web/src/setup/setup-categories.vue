@@ -7,6 +7,9 @@ import { counted, formatWhen } from '../ui/format.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 import { useCategories } from '../stores/categories.ts';
 import { useLive } from '../stores/live.ts';
+import PlanDrawer from '../plans/plan-drawer.vue';
+import type { PlanMaker } from '../plans/use-plan.ts';
+import BehindList from './behind-list.vue';
 import CategoryRelease from './category-release.vue';
 
 /** The category list in force with its words and uses, and how to take another release of it. */
@@ -19,10 +22,9 @@ const kept = ref<KeptCategoryList[]>([]);
 const wanted = ref<WantedList>();
 
 const found = computed(() => categories.list.search(typed.value, 1000));
-/** CatIDs of records that the list does not have. */
-const unknown = computed(() =>
-  [...uses.value].filter(([catId]) => categories.list.find(catId) === undefined).sort((a, b) => b[1] - a[1]),
-);
+const planning = ref(false);
+/** Writes and renames of the files that are behind the list. */
+const afterList: PlanMaker = { by: () => call('planAfterList') };
 
 async function load(): Promise<void> {
   await showingErrors(async () => {
@@ -87,12 +89,14 @@ async function choose(event: Event): Promise<void> {
         <el-button v-if="!list.inForce" size="small" @click="wanted = { id: list.id }">Compare and take…</el-button>
       </li>
     </ul>
-    <p v-if="unknown.length > 0" class="unknown">
-      ▲ Records have CatIDs that are not on the list:
-      <span v-for="[catId, records] in unknown.slice(0, 8)" :key="catId"
-        ><span class="mono">{{ catId }}</span> ({{ records.toLocaleString('en') }}) </span
-      ><span v-if="unknown.length > 8">and {{ unknown.length - 8 }} more</span>
-    </p>
+    <behind-list @plan="planning = true" />
+    <plan-drawer
+      v-model="planning"
+      kind="afterList"
+      :selection="afterList"
+      :what="`After ${categories.list.source}`"
+      :current-copy-id="0"
+    />
     <el-input
       v-model="typed"
       class="search"
@@ -177,10 +181,6 @@ async function choose(event: Event): Promise<void> {
 .file:focus-within .button {
   outline: 2px solid var(--ink);
   outline-offset: 2px;
-}
-
-.unknown {
-  color: var(--ochre-ink);
 }
 
 .search {

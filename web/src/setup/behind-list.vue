@@ -1,0 +1,160 @@
+<script setup lang="ts">
+import type { BehindList, UnknownCategory } from '@flagstone/contract/category-lists';
+import { valueInLine } from '@flagstone/core/query/begun-term';
+import { useDebounceFn } from '@vueuse/core';
+import { ElButton } from 'element-plus';
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
+import { call } from '../api/client.ts';
+import CategoryPicker from '../card/category-picker.vue';
+import { changedInWords } from '../ui/changed-in-words.ts';
+import { counted } from '../ui/format.ts';
+import { showingErrors, tell } from '../ui/use-errors.ts';
+import { useCategories } from '../stores/categories.ts';
+import { useLive } from '../stores/live.ts';
+import { useRights } from '../stores/rights.ts';
+
+/** What is behind the list in force: records with CatIDs that it does not have, and files that say or are called what a list of before said. */
+const emit = defineEmits<{ plan: [] }>();
+
+const categories = useCategories();
+const live = useLive();
+const rights = useRights();
+const behind = shallowRef<BehindList>();
+/** Where the records of a CatID go; empty while nobody has said it. */
+const moves = ref<Record<string, string>>({});
+const working = ref(false);
+
+async function load(): Promise<void> {
+  if (!rights.may('librarian')) return;
+  const found = await showingErrors(() => call('getBehindList'));
+  if (!found) return;
+  behind.value = found;
+  moves.value = Object.fromEntries(found.unknown.map(({ catId }) => [catId, moves.value[catId] ?? '']));
+}
+const loadSoon = useDebounceFn(load, 1000);
+watch(() => categories.list, load, { immediate: true });
+onBeforeUnmount(live.onRecords(() => void loadSoon()));
+
+const unknown = computed(() => behind.value?.unknown ?? []);
+const files = computed(() => (behind.value?.writes ?? 0) + (behind.value?.renames ?? 0));
+const chosen = computed(() => unknown.value.filter(({ catId }) => (moves.value[catId] ?? '') !== ''));
+const moving = computed(() => chosen.value.reduce((sum, { records }) => sum + records, 0));
+const hasLikely = computed(() => unknown.value.some(({ catId, likely }) => likely && moves.value[catId] === ''));
+
+const HOW: Record<NonNullable<UnknownCategory['how']>, string> = {
+  renamed: 'has its names now',
+  likely: 'the likest',
+  spelt: 'spelt nearly so',
+};
+
+function takeAllLikely(): void {
+  for (const { catId, likely } of unknown.value) moves.value[catId] ||= likely ?? '';
+}
+
+async function move(): Promise<void> {
+  working.value = true;
+  const body = { moves: Object.fromEntries(chosen.value.map(({ catId }) => [catId, moves.value[catId] ?? ''])) };
+  const result = await showingErrors(() => call('moveCategories', { body }));
+  working.value = false;
+  if (!result) return;
+  tell(changedInWords(result), 'u takes it back as one. Their files follow when you bring them up to date.');
+  await load();
+}
+</script>
+
+<template>
+  <section v-if="unknown.length + files > 0" class="behind" aria-label="Behind the list">
+    <div v-if="files > 0" class="line">
+      <span class="mark"
+        >▲ {{ counted(behind?.writes ?? 0, 'file states', 'files state') }} a category otherwise than this list,
+        {{ counted(behind?.renames ?? 0, 'file name begins', 'file names begin') }} with an earlier CatID.</span
+      >
+      <el-button size="small" @click="emit('plan')">Bring these files up to date…</el-button>
+    </div>
+    <template v-if="unknown.length > 0">
+      <div class="line">
+        <span class="mark"
+          >▲ {{ counted(unknown.length, 'CatID', 'CatIDs') }} of records {{ unknown.length === 1 ? 'is' : 'are' }} not
+          on this list<template v-if="!rights.isAdministrator">; an administrator says where they go</template>.</span
+        >
+        <template v-if="rights.isAdministrator">
+          <el-button v-if="hasLikely" size="small" @click="takeAllLikely">Take the likeliest for all</el-button>
+          <el-button size="small" type="primary" :loading="working" :disabled="moving === 0" @click="move"
+            >Move {{ counted(moving, 'record') }}</el-button
+          >
+        </template>
+      </div>
+      <div class="plain-scroll table panel">
+        <table class="plain">
+          <thead>
+            <tr>
+              <th>CatID</th>
+              <th class="number">Records</th>
+              <th>Go to</th>
+              <th>Likeliest</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="{ catId, records, likely, how } in unknown" :key="catId">
+              <td class="mono">{{ catId }}</td>
+              <td class="number">
+                <router-link :to="{ path: '/catalogue', query: { q: `catid:=${valueInLine(catId)}` } }">{{
+                  records.toLocaleString('en')
+                }}</router-link>
+              </td>
+              <td class="target">
+                <category-picker
+                  v-if="rights.isAdministrator"
+                  v-model="moves[catId]!"
+                  :from="categories.list"
+                  placeholder="Nowhere yet"
+                  :label="`New CatID for ${catId}`"
+                />
+              </td>
+              <td>
+                <template v-if="likely && how">
+                  <el-button v-if="rights.isAdministrator" size="small" @click="moves[catId] = likely">{{
+                    likely
+                  }}</el-button>
+                  <span v-else class="mono">{{ likely }}</span>
+                  <span class="soft how">{{ HOW[how] }}</span>
+                </template>
+                <span v-else class="soft">none is like it</span>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.behind {
+  margin: 8px 0;
+}
+
+.line {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  margin: 4px 0;
+}
+
+.mark {
+  color: var(--ochre-ink);
+}
+
+.table {
+  max-height: 220px;
+  padding: 0 12px;
+}
+
+.how {
+  margin-left: 8px;
+}
+
+.target {
+  width: 320px;
+}
+</style>
