@@ -36,20 +36,9 @@ export class RunningServer {
       '--root',
       this.root,
     ];
-    const server = spawn(process.execPath, args, {
-      cwd: PROJECT,
-      env: { FLAGSTONE_LOG: 'error', ...process.env, NODE_OPTIONS: '', FLAGSTONE_CWD: PROJECT },
-      stdio: ['ignore', 'pipe', 'inherit'],
-    });
+    const server = startProgram(args);
     this.process = server;
-    const said = await new Promise<string>((resolve, reject) => {
-      let text = '';
-      server.stdout.on('data', (part: Buffer) => {
-        text += part.toString();
-        if (text.includes('Stop with Ctrl+C')) resolve(text);
-      });
-      server.once('exit', (code) => reject(new Error(`the server ended with ${code}: ${text}`)));
-    });
+    const said = await saying(server, 'Stop with Ctrl+C');
     this.address = /http:\/\/127\.0\.0\.1:\d+/.exec(said)?.[0] ?? '';
     const link = /\/join#([\w-]+)/.exec(said)?.[1];
     this.link = link;
@@ -82,11 +71,57 @@ export class RunningServer {
   }
 
   /** Ends it in order with SIGTERM, or at once with SIGKILL, and waits until it has ended. */
-  async end(signal: 'SIGTERM' | 'SIGKILL' = 'SIGTERM'): Promise<void> {
-    const server = this.process;
-    if (!server || server.exitCode !== null || server.signalCode !== null) return;
-    const ended = new Promise((resolve) => server.once('exit', resolve));
-    server.kill(signal);
-    await ended;
+  end(signal: 'SIGTERM' | 'SIGKILL' = 'SIGTERM'): Promise<void> {
+    return endProcess(this.process, signal);
   }
+}
+
+/** One more process that takes the jobs of a server that runs. */
+export class RunningWorker {
+  private readonly args: string[];
+  private process: ChildProcess | undefined;
+
+  constructor(dataFolder: string, root: string) {
+    this.args = [programPath('main'), 'worker', '--data', dataFolder, '--root', root];
+  }
+
+  async start(): Promise<void> {
+    const worker = startProgram(this.args);
+    this.process = worker;
+    await saying(worker, 'Taking jobs');
+  }
+
+  /** As of the server. */
+  end(signal: 'SIGTERM' | 'SIGKILL' = 'SIGTERM'): Promise<void> {
+    return endProcess(this.process, signal);
+  }
+}
+
+type Program = ReturnType<typeof startProgram>;
+
+function startProgram(args: string[]) {
+  return spawn(process.execPath, args, {
+    cwd: PROJECT,
+    env: { FLAGSTONE_LOG: 'error', ...process.env, NODE_OPTIONS: '', FLAGSTONE_CWD: PROJECT },
+    stdio: ['ignore', 'pipe', 'inherit'],
+  });
+}
+
+/** All that a program said until it said some words. Rejects when it ends before. */
+function saying(program: Program, words: string): Promise<string> {
+  return new Promise((resolve, reject) => {
+    let text = '';
+    program.stdout.on('data', (part: Buffer) => {
+      text += part.toString();
+      if (text.includes(words)) resolve(text);
+    });
+    program.once('exit', (code) => reject(new Error(`${program.spawnargs[2]} ended with ${code}: ${text}`)));
+  });
+}
+
+async function endProcess(program: ChildProcess | undefined, signal: 'SIGTERM' | 'SIGKILL'): Promise<void> {
+  if (!program || program.exitCode !== null || program.signalCode !== null) return;
+  const ended = new Promise((resolve) => program.once('exit', resolve));
+  program.kill(signal);
+  await ended;
 }

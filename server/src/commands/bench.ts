@@ -18,6 +18,7 @@ const BENCHMARKS: Record<string, string> = {
   search: '../../../tests/bench/search-bench.ts',
   soak: '../../../tests/bench/soak-bench.ts',
   suggest: '../../../tests/bench/suggest-bench.ts',
+  together: '../../../tests/bench/together-bench.ts',
   write: '../../../tests/bench/write-bench.ts',
 };
 

@@ -1,0 +1,132 @@
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, statfsSync, writeFileSync } from 'node:fs';
+import { mkdir, readdir, readFile, rm, writeFile } from 'node:fs/promises';
+import os from 'node:os';
+import path from 'node:path';
+import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
+import type { Plan } from '@flagstone/contract/plans';
+import { wavBytes } from '@flagstone/demo/wav-file';
+import { journal } from '@flagstone/server/db/schema';
+import { addDrive } from '@flagstone/server/drives/drives';
+import { performCopy } from '@flagstone/server/plans/copies';
+import { eq, sql } from 'drizzle-orm';
+import { TestApplication } from './test-application.ts';
+
+/** A file system in memory of one megabyte is a drive that gets full. Only root may mount one. */
+const SIZE = 'size=1m';
+const mount = (folder: string): unknown =>
+  execFileSync('mount', ['-t', 'tmpfs', '-o', SIZE, 'tmpfs', folder], { stdio: 'ignore' });
+const unmount = (folder: string): unknown => execFileSync('umount', ['--lazy', folder], { stdio: 'ignore' });
+function mayMount(): boolean {
+  const folder = mkdtempSync(path.join(os.tmpdir(), 'flagstone-mount-'));
+  try {
+    mount(folder);
+    unmount(folder);
+    return true;
+  } catch {
+    return false;
+  }
+}
+
+const FILE_BYTES = 200_000;
+const sound = (seed: number): Uint8Array =>
+  wavBytes([Float32Array.from({ length: FILE_BYTES / 2 }, (_, at) => Math.sin(at / (3 + seed)) * 0.5)], {
+    rate: 48_000,
+    bits: 16,
+  });
+let app: TestApplication;
+let full = '';
+const all = { kind: 'catalogue' as const, filter: {} };
+
+async function open(): Promise<void> {
+  app = await TestApplication.open();
+  full = path.join(app.drive, 'field');
+  await mkdir(full);
+  mount(full);
+  await addDrive(app.context, full);
+}
+afterEach(async () => {
+  unmount(full);
+  await app.close();
+});
+
+/** Fills the drive until so many bytes are free. */
+function fill(leaving: number): void {
+  const { bavail, bsize } = statfsSync(full);
+  writeFileSync(path.join(full, 'filler'), Buffer.alloc(Math.max(0, bavail * bsize - leaving), 1));
+}
+const makeRoom = (): Promise<void> => rm(path.join(full, 'filler'));
+/** What stands there, with what Flagstone itself leaves, but for the mark of the drive. */
+const standing = async (): Promise<string[]> =>
+  (await readdir(full, { recursive: true }))
+    .filter((name) => !name.startsWith('.flagstone-drive') && name !== 'filler')
+    .sort();
+const statesOf = async ({ id }: Plan) =>
+  (await app.call('listPlanItems', { params: { id } })).items.map(({ state, problems }) => [
+    state,
+    ...problems.filter(({ severity }) => severity === 'error').map(({ code }) => code),
+  ]);
+const run = async ({ id }: Plan) => app.ended(await app.call('runPlan', { params: { id }, body: {} }));
+
+(mayMount() ? describe : describe.skip)('a drive that gets full', () => {
+  describe('while files are copied to it', () => {
+    let plan: Plan;
+    beforeEach(async () => {
+      await open();
+      for (const seed of [1, 2, 3]) await app.put(`quay/gate ${seed}.wav`, { bytes: sound(seed) });
+      const { batchId } = await app.intake('quay');
+      await app.call('fileBatch', { params: { id: batchId } });
+      await app.measured();
+      plan = await app.call('planCopies', { body: { selection: all, toPath: full } });
+    });
+
+    it('takes those for which there is room, refuses the others, and takes them when there is', async () => {
+      fill(FILE_BYTES * 1.5);
+      expect(await run(plan)).toMatchObject({ done: 1, failed: 2 });
+      expect(await statesOf(plan)).toEqual([['done'], ['failed', 'DISK_FULL'], ['failed', 'DISK_FULL']]);
+      expect(await standing()).toEqual(['gate 1.wav']);
+      expect((await app.send('planCopies', { body: { selection: all, toPath: full } })).body).toMatchObject({
+        code: 'DISK_FULL',
+      });
+      await makeRoom();
+      const again = await app.call('planCopies', { body: { selection: all, toPath: full } });
+      expect(await run(again)).toMatchObject({ done: 2, failed: 0 });
+      expect(await standing()).toEqual(['gate 1.wav', 'gate 2.wav', 'gate 3.wav']);
+    });
+
+    it('in the middle of a file keeps nothing of it', async () => {
+      const [item] = await app.context.db.select().from(journal).where(eq(journal.planId, plan.id));
+      // Somebody else fills it between the look at what is free and the writing.
+      const fence = {
+        get holds() {
+          fill(FILE_BYTES / 2);
+          return sql`true`;
+        },
+        check: () => Promise.resolve(),
+      };
+      await expect(performCopy(app.context, item!, fence)).rejects.toMatchObject({ code: 'DISK_FULL' });
+      expect(await standing()).toEqual([]);
+      await makeRoom();
+    });
+  });
+
+  it('leaves a file that has no room to be written as it was, and writes it when there is', async () => {
+    await open();
+    const file = path.join(full, 'gate.wav');
+    await writeFile(file, sound(4));
+    const { batchId } = await app.intake('field');
+    await app.call('editRecords', {
+      body: { selection: { kind: 'batch', batchId }, edit: { set: { fxName: 'Lock gate', description: 'Old wood' } } },
+    });
+    fill(FILE_BYTES / 2);
+    const written = await app.planAndRun('write', batchId);
+    expect(written.job).toMatchObject({ done: 0, failed: 1 });
+    const { items } = await app.call('listPlanItems', { params: { id: written.planId } });
+    expect(items[0]?.problems.at(-1)?.code).toBe('DISK_FULL');
+    expect(Buffer.compare(await readFile(file), sound(4))).toBe(0);
+    expect(await standing()).toEqual(['gate.wav']);
+    await makeRoom();
+    expect((await app.planAndRun('write', batchId)).job).toMatchObject({ done: 1, failed: 0 });
+    expect(await standing()).toEqual(['gate.wav']);
+  });
+});
