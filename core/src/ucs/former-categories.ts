@@ -13,11 +13,7 @@ export interface Successor {
 const MOST_WRONG = 2;
 
 /** What stands in a list for a CatID that it does not have, by the lists of before, the newest first; undefined when nothing is like it. */
-export function successorOf(
-  catId: string,
-  former: readonly CategoryList[],
-  list: CategoryList,
-): Successor | undefined {
+export function successorOf(catId: string, former: readonly CategoryList[], list: CategoryList): Successor | undefined {
   for (const each of former) {
     const from = each.find(catId);
     if (!from) continue;

@@ -1,4 +1,3 @@
-import type { Readable } from 'node:stream';
 import type { AlikeSound, HeardSound } from '@flagstone/contract/listening';
 import { SHAPE_FEATURES } from '@flagstone/core/audio/measure/feature-vector';
 import { AppError } from '@flagstone/core/errors';
@@ -8,7 +7,7 @@ import { analyses, SHAPE } from '../db/schema.ts';
 import { idList } from '../db/sql-parts.ts';
 import type { Sight } from '../rights/rights.ts';
 import { copyIsSeen } from '../rights/seen.ts';
-import { withScratchFile } from '../disk/scratch-file.ts';
+import { withScratchFile, type Incoming } from '../disk/scratch-file.ts';
 import { rowOfSound, rowsInOrder } from '../records/sound-rows.ts';
 
 /** Features are spread so that this distance is still alike. */
@@ -44,7 +43,7 @@ export async function soundsAlike(app: AppContext, soundId: number, sight: Sight
  */
 export async function soundsLike(
   app: AppContext,
-  audio: Readable,
+  audio: Incoming,
   by: 'everything' | 'shape',
   sight: Sight,
   signal: AbortSignal,

@@ -89,6 +89,8 @@ export function errorAnswer(log: Logger): ErrorRequestHandler {
     if (isOver) return;
     if (response.headersSent) return void response.destroy();
     const body: ErrorBody = { code: known.code, message: known.message, remedy: known.remedy, details: known.details };
+    // What was not read of a request is not waited for.
+    if (!request.complete) response.set('Connection', 'close');
     response.status(status).json(body);
   };
 }

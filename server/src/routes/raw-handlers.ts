@@ -20,6 +20,7 @@ import { pullEntry } from '../delivering/pull-lists.ts';
 import { withScratchFile } from '../disk/scratch-file.ts';
 import { makeSheet } from '../sheets/make-sheet.ts';
 import { queueComparing } from '../sheets/sheet-job.ts';
+import { incoming } from './incoming.ts';
 import { receiveSheet } from '../sheets/sheets.ts';
 import { giveUpWhenIdle, type BigAnswers } from './big-answers.ts';
 import { sendWav } from './send-wav.ts';
@@ -163,14 +164,14 @@ export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> }
     await makeSheet(app, what, person, open, goneOf(response));
   },
   receiveSheet: async (app, { person, request, response }) => {
-    const id = await withScratchFile(request, MOST_SHEET_BYTES, goneOf(response), (file) =>
+    const id = await withScratchFile(incoming(request), MOST_SHEET_BYTES, goneOf(response), (file) =>
       receiveSheet(app, file, person),
     );
     await queueComparing(app, id, person);
     response.json({ id });
   },
   findAlike: async (app, { query, sight, request, response }) => {
-    response.json(await soundsLike(app, request, query.by, sight, goneOf(response)));
+    response.json(await soundsLike(app, incoming(request), query.by, sight, goneOf(response)));
   },
   followEvents: (app, { query, asker, request, response }) => followEvents(app, request, response, asker, query.page),
 };
