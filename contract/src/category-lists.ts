@@ -70,7 +70,9 @@ export type UnknownCategory = z.infer<typeof unknownCategorySchema>;
 
 /** What is behind the list in force: records, and files of records that are on it. */
 export const behindListSchema = z.object({
+  /** Those of most records first, and how many CatIDs there are beside these. */
   unknown: z.array(unknownCategorySchema),
+  more: z.number(),
   /** Files that say a category otherwise than the list has it. */
   writes: z.number(),
   /** Files whose name begins with a CatID of a list of before. */

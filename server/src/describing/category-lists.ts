@@ -1,4 +1,5 @@
 import path from 'node:path';
+import { setImmediate } from 'node:timers/promises';
 import { AppError } from '@flagstone/core/errors';
 import { CategorySuggester } from '@flagstone/core/suggest/suggest-category';
 import { builtInCategoryList, CategoryList } from '@flagstone/core/ucs/category-list';
@@ -7,6 +8,7 @@ import { listDifference } from '@flagstone/core/ucs/list-difference';
 import type { ChangeResult } from '@flagstone/contract/changes';
 import type {
   AdoptList,
+  BehindList,
   KeptCategoryList,
   ListComparison,
   UnknownCategory,
@@ -140,19 +142,20 @@ export async function formerLists(app: Pick<AppContext, 'db'>): Promise<Category
   ];
 }
 
-const MOST_UNKNOWN = 500;
+/** So many are told at once: looking for what may stand for one takes two milliseconds of the main thread. */
+const MOST_UNKNOWN = 100;
 
-/** The CatIDs of records that are on no list in force, those of most records first, each with what may stand for it; at most 500. */
-export async function unknownCategories(app: AppContext, sight: Sight): Promise<UnknownCategory[]> {
+/** The CatIDs of records that are on no list in force, those of most records first, each with what may stand for it; at most 100, and how many there are beside these. */
+export async function unknownCategories(app: AppContext, sight: Sight): Promise<Pick<BehindList, 'unknown' | 'more'>> {
   const former = await formerLists(app);
   const unknown = (await countUses(app, sight)).filter(({ catId }) => !app.categories.find(catId));
-  return unknown
-    .sort((a, b) => b.records - a.records)
-    .slice(0, MOST_UNKNOWN)
-    .map(({ catId, records }) => {
-      const successor = successorOf(catId, former, app.categories);
-      return { catId, records, likely: successor?.to.catId ?? null, how: successor?.how ?? null };
-    });
+  const told: UnknownCategory[] = [];
+  for (const { catId, records } of unknown.sort((a, b) => b.records - a.records).slice(0, MOST_UNKNOWN)) {
+    const successor = successorOf(catId, former, app.categories);
+    told.push({ catId, records, likely: successor?.to.catId ?? null, how: successor?.how ?? null });
+    await setImmediate();
+  }
+  return { unknown: told, more: unknown.length - told.length };
 }
 
 /** Moves the records of CatIDs that are on no list to others, as one change. Throws CATEGORY_UNKNOWN. */

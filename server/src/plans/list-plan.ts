@@ -43,13 +43,14 @@ function copiesBehind(list: CategoryList, former: readonly CategoryList[], sight
         lower(split_part(c.name, '_', 1)) as begins, r.cat_id || substr(c.name, length(split_part(c.name, '_', 1)) + 1) as renamed
       from copies c join records r on r.sound_id = c.sound_id
       where not c.gone and ${copyIsSeen(sight)} and lower(r.cat_id) in (select cat_id from listed)),
+    named as materialized (select distinct category, sub_category from listed),
     told as (
       select k.id, k.renamed,
-        coalesce(k.cat_id, k.category, k.sub_category) is not null and not exists (select from listed l
-          where l.cat_id = coalesce(k.cat_id, l.cat_id) and l.category = coalesce(k.category, l.category) and l.sub_category = coalesce(k.sub_category, l.sub_category)) as writes,
-        k.begins = any(${sql.param(formerCatIds(former, list))}::text[]) or (k.begins = k.cat_id and k.begins not in (select cat_id from listed)) as is_former
-      from looked k)
-    select id, writes, coalesce(is_former, false) as renames, renamed as "to" from told where writes or is_former`;
+        case when k.cat_id is not null then l.cat_id is null or k.category <> l.category or k.sub_category <> l.sub_category
+          else k.category is not null and k.sub_category is not null and n.category is null end as writes,
+        k.begins = any(${sql.param(formerCatIds(former, list))}::text[]) or (k.begins = k.cat_id and l.cat_id is null) as is_former
+      from looked k left join listed l on l.cat_id = k.cat_id left join named n on n.category = k.category and n.sub_category = k.sub_category)
+    select id, coalesce(writes, false) as writes, coalesce(is_former, false) as renames, renamed as "to" from told where writes or is_former`;
 }
 
 /** How many files are behind the category list, of those that somebody may change. */

@@ -212,7 +212,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   listCategoryLists: (app) => categoryLists.keptLists(app),
   compareCategoryList: (app, { body }) => categoryLists.compareList(app, body.list),
   getBehindList: async (app, { sight }) => ({
-    unknown: await categoryLists.unknownCategories(app, sight),
+    ...(await categoryLists.unknownCategories(app, sight)),
     ...(await countBehind(app, sight)),
   }),
   moveCategories: (app, { body, person }) => categoryLists.moveCategories(app, body.moves, person),

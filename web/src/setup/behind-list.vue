@@ -36,6 +36,7 @@ watch(() => categories.list, load, { immediate: true });
 onBeforeUnmount(live.onRecords(() => void loadSoon()));
 
 const unknown = computed(() => behind.value?.unknown ?? []);
+const more = computed(() => behind.value?.more ?? 0);
 const files = computed(() => (behind.value?.writes ?? 0) + (behind.value?.renames ?? 0));
 const chosen = computed(() => unknown.value.filter(({ catId }) => (moves.value[catId] ?? '') !== ''));
 const moving = computed(() => chosen.value.reduce((sum, { records }) => sum + records, 0));
@@ -74,8 +75,10 @@ async function move(): Promise<void> {
     <template v-if="unknown.length > 0">
       <div class="line">
         <span class="mark"
-          >▲ {{ counted(unknown.length, 'CatID', 'CatIDs') }} of records {{ unknown.length === 1 ? 'is' : 'are' }} not
-          on this list<template v-if="!rights.isAdministrator">; an administrator says where they go</template>.</span
+          >▲ {{ counted(unknown.length + more, 'CatID', 'CatIDs') }} of records
+          {{ unknown.length + more === 1 ? 'is' : 'are' }} not on this list<template v-if="more > 0"
+            >, here those of most records</template
+          ><template v-if="!rights.isAdministrator">; an administrator says where they go</template>.</span
         >
         <template v-if="rights.isAdministrator">
           <el-button v-if="hasLikely" size="small" @click="takeAllLikely">Take the likeliest for all</el-button>
