@@ -42,7 +42,9 @@ function copiesBehind(list: CategoryList, former: readonly CategoryList[], sight
       select c.id, lower(${said('catId')}) as cat_id, upper(${said('category')}) as category, upper(${said('subCategory')}) as sub_category,
         lower(split_part(c.name, '_', 1)) as begins, r.cat_id || substr(c.name, length(split_part(c.name, '_', 1)) + 1) as renamed
       from copies c join records r on r.sound_id = c.sound_id
-      where not c.gone and ${copyIsSeen(sight)} and lower(r.cat_id) in (select cat_id from listed)),
+      where not c.gone and ${copyIsSeen(sight)} and lower(r.cat_id) in (select cat_id from listed)
+      -- Each value is taken out of the file's once, not again for each comparison.
+      offset 0),
     named as materialized (select distinct category, sub_category from listed),
     told as (
       select k.id, k.renamed,

@@ -24,9 +24,15 @@ const behind = shallowRef<BehindList>();
 const moves = ref<Record<string, string>>({});
 const working = ref(false);
 
+let loading = false;
+
 async function load(): Promise<void> {
   if (!rights.may('librarian')) return;
+  // Of a million copies it takes seconds: never twice at once.
+  if (loading) return loadSoon();
+  loading = true;
   const found = await showingErrors(() => call('getBehindList'));
+  loading = false;
   if (!found) return;
   behind.value = found;
   moves.value = Object.fromEntries(found.unknown.map(({ catId }) => [catId, moves.value[catId] ?? '']));
