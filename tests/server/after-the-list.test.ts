@@ -3,6 +3,7 @@ import path from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
 import { sql } from 'drizzle-orm';
+import { csvOf, listFile, releaseRows } from './category-release.ts';
 import { TestApplication } from './test-application.ts';
 
 /** In the release that comes, CERMBrk bears another CatID, and the category of DOORWood another name. */
@@ -30,23 +31,11 @@ beforeEach(async () => {
 afterEach(() => app.close());
 
 async function adoptRelease(): Promise<void> {
-  const header = ['Category', 'SubCategory', 'CatID', 'CatShort', 'Explanations', 'Synonyms'];
-  const rows = builtInCategoryList().categories.map(({ category, subCategory, catId, catShort, meaning, words }) => [
-    catId === 'DOORWood' ? 'GATES' : category,
-    subCategory,
-    catId === 'CERMBrk' ? 'CERMShat' : catId,
-    catShort,
-    meaning,
-    words.join(', '),
-  ]);
-  const text = [header, ...rows]
-    .map((row) => row.map((cell) => `"${cell.replaceAll('"', '""')}"`).join(','))
-    .join('\r\n');
-  const list = { fileName: 'Release 9.csv', content: Buffer.from(text).toString('base64') };
+  const list = listFile('Release 9.csv', csvOf(releaseRows()));
   await app.call('adoptCategoryList', { body: { list, source: 'Release 9', moves: {} } });
 }
 
-const behind = (person = 1) => app.call('getBehindList', { person });
+const behind = () => app.call('getBehindList');
 const itemsOf = async (planId: number) => {
   const { items } = await app.call('listPlanItems', { params: { id: planId } });
   return items.map(({ does, state, before, after }) => [

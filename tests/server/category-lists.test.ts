@@ -2,6 +2,7 @@ import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import { builtInCategoryList } from '@flagstone/core/ucs/category-list';
 import type { SoundRow } from '@flagstone/contract/record';
 import ExcelJS from 'exceljs';
+import { csvOf, listFile, releaseRows } from './category-release.ts';
 import { TestApplication } from './test-application.ts';
 
 let app: TestApplication;
@@ -25,33 +26,15 @@ beforeEach(async () => {
 });
 afterEach(() => app.close());
 
-/** The built-in list with CERMBrk under another CatID, DOORWood under other names, the category of the rain left out and one new. */
+/** The list without the category of the rain, and with one that is new. */
 function release(): string[][] {
-  const header = ['Category', 'SubCategory', 'CatID', 'CatShort', 'Explanations', 'Synonyms'];
-  const rows = builtInCategoryList()
-    .categories.filter(({ catId }) => catId !== rainId)
-    .map(({ category, subCategory, catId, catShort, meaning, words }) => [
-      catId === 'DOORWood' ? 'GATES' : category,
-      subCategory,
-      catId === 'CERMBrk' ? 'CERMShat' : catId,
-      catShort,
-      meaning,
-      words.join(', '),
-    ]);
   return [
     ['The list, release 9'],
-    header,
-    ...rows,
+    ...releaseRows(rainId),
     ['KILNS', 'ROAR', 'KILNRoar', 'KILN', 'A kiln at work.', 'kiln, roar'],
   ];
 }
 let rainId = '';
-const csv = (rows: string[][]): string =>
-  rows.map((row) => row.map((cell) => `"${cell.replaceAll('"', '""')}"`).join(',')).join('\r\n');
-const file = (fileName: string, bytes: Uint8Array | string) => ({
-  fileName,
-  content: Buffer.from(bytes).toString('base64'),
-});
 const recordsByName = async () => {
   const { rows } = await app.call('listBatchRows', { params: { id: batchId } });
   return Object.fromEntries(rows.map(({ name, record }: SoundRow) => [name.replace('.wav', ''), record]));
@@ -67,14 +50,14 @@ describe('another release of the category list', () => {
     workbook.addWorksheet('Read me').addRow(['Nothing here']);
     workbook.addWorksheet('List').addRows(release());
     const files = [
-      file('Release 9.csv', csv(release())),
-      file(
+      listFile('Release 9.csv', csvOf(release())),
+      listFile(
         'Release 9.tsv',
         release()
           .map((row) => row.join('\t'))
           .join('\n'),
       ),
-      file('Release 9.xlsx', new Uint8Array(await workbook.xlsx.writeBuffer())),
+      listFile('Release 9.xlsx', new Uint8Array(await workbook.xlsx.writeBuffer())),
     ];
     for (const list of files) {
       const comparison = await app.call('compareCategoryList', { body: { list } });
@@ -100,14 +83,14 @@ describe('another release of the category list', () => {
     ['list.csv', 'Category,SubCategory,CatID,CatShort\nA,B,C C,D\n', 'row 2'],
     ['list.csv', 'Category,SubCategory,CatID,CatShort\nA,B,CC,D\nA,B,cc,D\n', 'row 3 stands twice'],
   ])('says what is wrong with %s: %s', async (fileName, text, message) => {
-    const answer = await app.send('compareCategoryList', { body: { list: file(fileName, text) } });
+    const answer = await app.send('compareCategoryList', { body: { list: listFile(fileName, text) } });
     expect(answer.status).toBe(422);
     expect(answer.body).toMatchObject({ code: 'LIST_INVALID' });
     expect((answer.body as { message: string }).message).toContain(message);
   });
 
   it('moves the records over as one change, counts everywhere and after a restart, and goes back', async () => {
-    const list = file('Release 9.csv', csv(release()));
+    const list = listFile('Release 9.csv', csvOf(release()));
     const adopt = (moves: Record<string, string>) =>
       app.send('adoptCategoryList', { body: { list, source: 'Release 9, spring', moves } });
     expect((await adopt({ [rainId]: 'NOWHERE' })).body).toMatchObject({ code: 'CATEGORY_UNKNOWN' });

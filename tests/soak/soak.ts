@@ -2,6 +2,7 @@ import { readFile } from 'node:fs/promises';
 import type { SoundRow } from '@flagstone/contract/record';
 import { randomNumbers } from '../fuzz/mutate.ts';
 import type { RunningServer } from '../running-server.ts';
+import { asking } from './asking.ts';
 
 export interface SoakResult {
   requests: number;
@@ -31,28 +32,12 @@ export async function soak(
 ): Promise<SoakResult> {
   const result: SoakResult = { requests: 0, seconds, slowestMs: 0, peakMemoryBytes: 0, faults: [] };
   const two = [server.headers, await server.addPerson(`Soak ${seed}`, `soak-${seed}`)];
-  const ask = async <Answer>(
-    person: number,
-    method: string,
-    address: string,
-    body?: unknown,
-  ): Promise<Answer | undefined> => {
-    const began = performance.now();
-    const answer = await fetch(`${server.address}/api${address}`, {
-      method,
-      headers: { 'Content-Type': 'application/json', ...two[person % 2] },
-      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
-    });
-    const bytes = await answer.arrayBuffer();
-    result.requests += 1;
-    result.slowestMs = Math.max(result.slowestMs, performance.now() - began);
-    if (!answer.ok) {
-      result.faults.push(`${method} ${address}: ${answer.status} ${Buffer.from(bytes).toString().slice(0, 200)}`);
-      return undefined;
-    }
-    const isJson = answer.headers.get('content-type')?.includes('json') === true;
-    return isJson ? (JSON.parse(Buffer.from(bytes).toString()) as Answer) : undefined;
-  };
+  const ask = asking(
+    server,
+    (person) => two[person % 2],
+    result,
+    ({ what, status, text }) => result.faults.push(`${what}: ${status} ${text.slice(0, 200)}`),
+  );
   const rowsNow = async (): Promise<SoundRow[]> =>
     (await ask<{ rows: SoundRow[] }>(0, 'GET', `/batches/${batchId}/rows?limit=500`))?.rows ?? [];
   const rows = await rowsNow();

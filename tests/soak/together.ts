@@ -11,6 +11,7 @@ import type { SoundRow } from '@flagstone/contract/record';
 import { readAudio, sha256 } from '@flagstone/server/disk/read-audio';
 import { randomNumbers } from '../fuzz/mutate.ts';
 import type { RunningServer } from '../running-server.ts';
+import { asking } from './asking.ts';
 
 export interface TogetherResult {
   requests: number;
@@ -68,27 +69,16 @@ export async function workTogether(
   const accounts = [server.headers];
   for (let person = 1; person < people; person += 1)
     accounts.push(await server.addPerson(`Person ${person}`, `person-${person}`));
-  const ask = async <Answer>(
-    person: number,
-    method: string,
-    address: string,
-    body?: unknown,
-  ): Promise<Answer | undefined> => {
-    const began = performance.now();
-    const answer = await fetch(`${server.address}/api${address}`, {
-      method,
-      headers: { 'Content-Type': 'application/json', ...accounts[person] },
-      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
-    });
-    const said = (await answer.json()) as unknown;
-    result.requests += 1;
-    result.slowestMs = Math.max(result.slowestMs, performance.now() - began);
-    if (answer.ok) return said as Answer;
-    const { code } = said as { code: string };
-    if (REFUSALS.includes(code)) result.refused[code] = (result.refused[code] ?? 0) + 1;
-    else result.faults.push(`${method} ${address}: ${answer.status} ${JSON.stringify(said).slice(0, 300)}`);
-    return undefined;
-  };
+  const ask = asking(
+    server,
+    (person) => accounts[person],
+    result,
+    ({ what, status, text }) => {
+      const code = REFUSALS.find((each) => text.includes(`"code":"${each}"`));
+      if (code === undefined) result.faults.push(`${what}: ${status} ${text.slice(0, 300)}`);
+      else result.refused[code] = (result.refused[code] ?? 0) + 1;
+    },
+  );
   const rowsNow = async (): Promise<SoundRow[]> =>
     (await ask<{ rows: SoundRow[] }>(0, 'GET', `/batches/${batchId}/rows?limit=500`))?.rows ?? [];
   const jobsNow = async (): Promise<Job[]> => (await ask<Job[]>(0, 'GET', '/jobs')) ?? [];

@@ -5,13 +5,14 @@ import { useDebounceFn } from '@vueuse/core';
 import { ElButton } from 'element-plus';
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
 import { call } from '../api/client.ts';
-import CategoryPicker from '../card/category-picker.vue';
 import { changedInWords } from '../ui/changed-in-words.ts';
 import { counted } from '../ui/format.ts';
 import { showingErrors, tell } from '../ui/use-errors.ts';
 import { useCategories } from '../stores/categories.ts';
 import { useLive } from '../stores/live.ts';
 import { useRights } from '../stores/rights.ts';
+import { saidMoves, withLikely, type CategoryMoveRow, type CategoryMoves } from './category-moves.ts';
+import CategoryMovesTable from './category-moves.vue';
 
 /** What is behind the list in force: records with CatIDs that it does not have, and files that say or are called what a list of before said. */
 const emit = defineEmits<{ plan: [] }>();
@@ -20,8 +21,7 @@ const categories = useCategories();
 const live = useLive();
 const rights = useRights();
 const behind = shallowRef<BehindList>();
-/** Where the records of a CatID go; empty while nobody has said it. */
-const moves = ref<Record<string, string>>({});
+const moves = ref<CategoryMoves>({});
 const working = ref(false);
 
 let loading = false;
@@ -41,27 +41,24 @@ const loadSoon = useDebounceFn(load, 1000);
 watch(() => categories.list, load, { immediate: true });
 onBeforeUnmount(live.onRecords(() => void loadSoon()));
 
-const unknown = computed(() => behind.value?.unknown ?? []);
-const more = computed(() => behind.value?.more ?? 0);
-const files = computed(() => (behind.value?.writes ?? 0) + (behind.value?.renames ?? 0));
-const chosen = computed(() => unknown.value.filter(({ catId }) => (moves.value[catId] ?? '') !== ''));
-const moving = computed(() => chosen.value.reduce((sum, { records }) => sum + records, 0));
-const hasLikely = computed(() => unknown.value.some(({ catId, likely }) => likely && moves.value[catId] === ''));
-
 const HOW: Record<NonNullable<UnknownCategory['how']>, string> = {
   renamed: 'has its names now',
   likely: 'the likest',
   spelt: 'spelt nearly so',
 };
 
-function takeAllLikely(): void {
-  for (const { catId, likely } of unknown.value) moves.value[catId] ||= likely ?? '';
-}
+const unknown = computed<CategoryMoveRow[]>(() =>
+  (behind.value?.unknown ?? []).map(({ how, ...row }) => ({ ...row, ...(how ? { why: HOW[how] } : {}) })),
+);
+const more = computed(() => behind.value?.more ?? 0);
+const files = computed(() => (behind.value?.writes ?? 0) + (behind.value?.renames ?? 0));
+const chosen = computed(() => unknown.value.filter(({ catId }) => (moves.value[catId] ?? '') !== ''));
+const moving = computed(() => chosen.value.reduce((sum, { records }) => sum + records, 0));
+const hasLikely = computed(() => unknown.value.some(({ catId, likely }) => likely && moves.value[catId] === ''));
 
 async function move(): Promise<void> {
   working.value = true;
-  const body = { moves: Object.fromEntries(chosen.value.map(({ catId }) => [catId, moves.value[catId] ?? ''])) };
-  const result = await showingErrors(() => call('moveCategories', { body }));
+  const result = await showingErrors(() => call('moveCategories', { body: { moves: saidMoves(moves.value) } }));
   working.value = false;
   if (!result) return;
   tell(changedInWords(result), 'u takes it back as one. Their files follow when you bring them up to date.');
@@ -87,52 +84,27 @@ async function move(): Promise<void> {
           ><template v-if="!rights.isAdministrator">; an administrator says where they go</template>.</span
         >
         <template v-if="rights.isAdministrator">
-          <el-button v-if="hasLikely" size="small" @click="takeAllLikely">Take the likeliest for all</el-button>
+          <el-button v-if="hasLikely" size="small" @click="moves = withLikely(moves, unknown)"
+            >Take the likeliest for all</el-button
+          >
           <el-button size="small" type="primary" :loading="working" :disabled="moving === 0" @click="move"
             >Move {{ counted(moving, 'record') }}</el-button
           >
         </template>
       </div>
       <div class="plain-scroll table panel">
-        <table class="plain">
-          <thead>
-            <tr>
-              <th>CatID</th>
-              <th class="number">Records</th>
-              <th>Go to</th>
-              <th>Likeliest</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="{ catId, records, likely, how } in unknown" :key="catId">
-              <td class="mono">{{ catId }}</td>
-              <td class="number">
-                <router-link :to="{ path: '/catalogue', query: { q: `catid:=${valueInLine(catId)}` } }">{{
-                  records.toLocaleString('en')
-                }}</router-link>
-              </td>
-              <td class="target">
-                <category-picker
-                  v-if="rights.isAdministrator"
-                  v-model="moves[catId]!"
-                  :from="categories.list"
-                  placeholder="Nowhere yet"
-                  :label="`New CatID for ${catId}`"
-                />
-              </td>
-              <td>
-                <template v-if="likely && how">
-                  <el-button v-if="rights.isAdministrator" size="small" @click="moves[catId] = likely">{{
-                    likely
-                  }}</el-button>
-                  <span v-else class="mono">{{ likely }}</span>
-                  <span class="soft how">{{ HOW[how] }}</span>
-                </template>
-                <span v-else class="soft">none is like it</span>
-              </td>
-            </tr>
-          </tbody>
-        </table>
+        <category-moves-table
+          v-model="moves"
+          :rows="unknown"
+          :list="categories.list"
+          :may-move="rights.isAdministrator"
+        >
+          <template #records="{ catId, records }">
+            <router-link :to="{ path: '/catalogue', query: { q: `catid:=${valueInLine(catId)}` } }">{{
+              records.toLocaleString('en')
+            }}</router-link>
+          </template>
+        </category-moves-table>
       </div>
     </template>
   </section>
@@ -157,13 +129,5 @@ async function move(): Promise<void> {
 .table {
   max-height: 220px;
   padding: 0 12px;
-}
-
-.how {
-  margin-left: 8px;
-}
-
-.target {
-  width: 320px;
 }
 </style>

@@ -4,9 +4,10 @@ import { CategoryList } from '@flagstone/core/ucs/category-list';
 import { ElButton, ElInput } from 'element-plus';
 import { computed, ref, watch } from 'vue';
 import { call } from '../api/client.ts';
-import CategoryPicker from '../card/category-picker.vue';
 import { counted } from '../ui/format.ts';
 import { showingErrors, tell } from '../ui/use-errors.ts';
+import { saidMoves, withLikely, type CategoryMoveRow, type CategoryMoves } from './category-moves.ts';
+import CategoryMovesTable from './category-moves.vue';
 
 /** What another release of the category list would change, and where the records of categories that go are to move. */
 const props = defineProps<{ wanted: WantedList }>();
@@ -14,8 +15,7 @@ const emit = defineEmits<{ close: [] }>();
 
 const comparison = ref<ListComparison>();
 const source = ref('');
-/** The new CatID for each one that goes; empty while nobody has said where. */
-const moves = ref<Record<string, string>>({});
+const moves = ref<CategoryMoves>({});
 const working = ref(false);
 
 watch(
@@ -31,29 +31,23 @@ watch(
 );
 
 const list = computed(() => new CategoryList(comparison.value?.source ?? '', comparison.value?.categories ?? []));
-const gone = computed(() => comparison.value?.removed.filter(({ records }) => records > 0) ?? []);
+const allRows = computed<CategoryMoveRow[]>(() =>
+  (comparison.value?.removed ?? []).map(({ from, likely, records }) => {
+    return { catId: from.catId, names: `${from.category}, ${from.subCategory}`, records, likely };
+  }),
+);
+const gone = computed(() => allRows.value.filter(({ records }) => records > 0));
 const unusedGone = computed(() => (comparison.value?.removed.length ?? 0) - gone.value.length);
 const sum = (counts: { records: number }[]): number => counts.reduce((total, { records }) => total + records, 0);
 const moving = computed(
-  () =>
-    sum(comparison.value?.renamed ?? []) + sum(gone.value.filter(({ from }) => (moves.value[from.catId] ?? '') !== '')),
+  () => sum(comparison.value?.renamed ?? []) + sum(gone.value.filter(({ catId }) => (moves.value[catId] ?? '') !== '')),
 );
-const staying = computed(() => sum(gone.value.filter(({ from }) => (moves.value[from.catId] ?? '') === '')));
-
-function takeAllLikely(): void {
-  moves.value = Object.fromEntries(
-    (comparison.value?.removed ?? []).map(({ from, likely }) => [
-      from.catId,
-      moves.value[from.catId] || (likely ?? ''),
-    ]),
-  );
-}
+const staying = computed(() => sum(gone.value.filter(({ catId }) => (moves.value[catId] ?? '') === '')));
 
 async function adopt(): Promise<void> {
   working.value = true;
-  const chosen = Object.fromEntries(Object.entries(moves.value).filter(([, to]) => to !== ''));
   const result = await showingErrors(() =>
-    call('adoptCategoryList', { body: { list: props.wanted, source: source.value, moves: chosen } }),
+    call('adoptCategoryList', { body: { list: props.wanted, source: source.value, moves: saidMoves(moves.value) } }),
   );
   working.value = false;
   if (!result) return;
@@ -87,41 +81,11 @@ async function adopt(): Promise<void> {
     <p v-if="staying > 0" class="staying">
       ▲ {{ counted(staying, 'record keeps', 'records keep') }} a CatID that the new list does not have, until you say
       where they go.
-      <el-button size="small" @click="takeAllLikely">Take the likeliest for all</el-button>
+      <el-button size="small" @click="moves = withLikely(moves, allRows)">Take the likeliest for all</el-button>
     </p>
     <template v-if="gone.length > 0">
       <h2>Removed, with records</h2>
-      <table class="plain">
-        <thead>
-          <tr>
-            <th>Was</th>
-            <th class="number">Records</th>
-            <th>Go to</th>
-            <th>Likeliest</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="{ from, likely, records } in gone" :key="from.catId">
-            <td>
-              <span class="mono">{{ from.catId }}</span>
-              <span class="soft">{{ from.category }}, {{ from.subCategory }}</span>
-            </td>
-            <td class="number">{{ records.toLocaleString('en') }}</td>
-            <td class="target">
-              <category-picker
-                v-model="moves[from.catId]!"
-                :from="list"
-                placeholder="Nowhere yet"
-                :label="`New CatID for ${from.catId}`"
-              />
-            </td>
-            <td>
-              <el-button v-if="likely" size="small" @click="moves[from.catId] = likely">{{ likely }}</el-button>
-              <span v-else class="soft">none is like it</span>
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <category-moves-table v-model="moves" :rows="gone" :list="list" may-move />
     </template>
     <p v-if="unusedGone > 0" class="soft">
       {{ counted(unusedGone, 'removed category has', 'removed categories have') }} no records.
@@ -201,10 +165,6 @@ table {
 .release {
   overflow: auto;
   max-height: calc(100vh - 200px);
-}
-
-.target {
-  width: 260px;
 }
 
 .added {
