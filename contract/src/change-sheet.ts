@@ -1,7 +1,7 @@
 import { FIELDS, type SoundRecord } from '@flagstone/core/record/fields';
 import { z } from 'zod';
 
-/** The form of a change sheet, version 1, as docs/change-sheet.md publishes it: a ZIP with these files. */
+/** The form of a change sheet, version 1, as docs/change-sheet.md publishes it: a ZIP with these files, and those of sheet-parts.ts. */
 export const SHEET_FORMAT = 'change sheet of sound records';
 export const SHEET_VERSION = 1;
 export const SHEET_FILES = {
@@ -36,20 +36,26 @@ export type SheetManifest = z.infer<typeof sheetManifestSchema>;
 
 const valueSchema = z.union([z.string().max(100_000), z.number(), z.array(z.string().max(1000)).max(5000), z.null()]);
 
-/** What a record says, by field; what a later version adds is left out. */
-const recordSchema = z.record(z.string().max(100), valueSchema).transform((said): Partial<SoundRecord> => {
-  const known = FIELDS.flatMap(({ name, kind }): [string, unknown][] => {
-    const value = said[name];
-    const fits =
-      kind === 'list'
-        ? Array.isArray(value)
-        : kind === 'integer' || kind === 'number'
-          ? typeof value === 'number'
-          : typeof value === 'string';
-    return fits ? [[name, value]] : [];
+/** What fields of a record say, or said: those that this version knows, where their value is of the field's kind; `empty` where one may say that it is empty. */
+const fieldsSchema = (empty: 'left out' | 'told') =>
+  z.record(z.string().max(100), valueSchema).transform((said): Partial<SoundRecord> => {
+    const known = FIELDS.flatMap(({ name, kind }): [string, unknown][] => {
+      const value = said[name];
+      const isNumber = kind === 'integer' || kind === 'number';
+      const fits =
+        kind === 'list'
+          ? Array.isArray(value)
+          : isNumber
+            ? typeof value === 'number' || (value === null && empty === 'told')
+            : typeof value === 'string';
+      return fits ? [[name, value]] : [];
+    });
+    return Object.fromEntries(known);
   });
-  return Object.fromEntries(known);
-});
+/** What a record says, by field; what a later version adds is left out. */
+const recordSchema = fieldsSchema('left out');
+/** What fields said before a change, or after it. */
+export const changedFieldsSchema = fieldsSchema('told');
 
 const name = z.string().max(1024);
 

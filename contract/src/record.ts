@@ -134,6 +134,9 @@ export const revisionSchema = z.object({
   after: z.record(z.string(), z.unknown()),
 });
 export type Revision = z.infer<typeof revisionSchema>;
+/** A revision of the same sound's record in another house, as that house told it. */
+export const toldRevisionSchema = revisionSchema.extend({ house: z.string() });
+export type ToldRevision = z.infer<typeof toldRevisionSchema>;
 
 /** What the sounds of a selection say in each field: different values, and the most frequent of them. Fields that are empty in all are left out. */
 export const fieldValuesSchema = z.object({
@@ -204,7 +207,12 @@ export const recordEndpoints = {
   getSound: endpoint('GET', '/sounds/:id', {
     needs: as('listener', 'sound'),
     params: idParams,
-    response: z.object({ row: soundRowSchema, copies: z.array(copySchema), revisions: z.array(revisionSchema) }),
+    response: z.object({
+      row: soundRowSchema,
+      copies: z.array(copySchema),
+      revisions: z.array(revisionSchema),
+      toldRevisions: z.array(toldRevisionSchema),
+    }),
   }),
   /** What the selected sounds say in each field, for a card that edits many. */
   countValues: endpoint('POST', '/records/values', {

@@ -4,7 +4,9 @@ import { as, endpoint, rawEndpoint } from './endpoint.ts';
 import { jobSchema } from './jobs.ts';
 import { planSchema } from './plans.ts';
 import { selectionSchema } from './selection.ts';
+import { newRelationSchema } from './reading.ts';
 import { settledFieldSchema } from './settling.ts';
+import { sheetPartsSchema } from './sheet-parts.ts';
 
 /** By what a sound of a sheet was found here. */
 export const SHEET_MATCHES = ['digest', 'fingerprint', 'facts', 'none'] as const;
@@ -19,6 +21,8 @@ export const newSheetSchema = z.strictObject({
   forWhom: z.string().trim().max(200).default(''),
   /** Only what changed since the sheet before for the same people. */
   onlyChanged: z.boolean().default(false),
+  /** What it brings beside the records. */
+  parts: sheetPartsSchema.default([]),
 });
 export type NewSheet = z.infer<typeof newSheetSchema>;
 
@@ -64,6 +68,55 @@ export const sheetItemSchema = z.object({
 });
 export type SheetItem = z.infer<typeof sheetItemSchema>;
 
+/** For whom here somebody of another house stands: a guest, who is made when needed and cannot sign in; a person of this house; or nobody, then their marks are left out. */
+export const standsForSchema = z.discriminatedUnion('as', [
+  z.strictObject({ as: z.literal('guest') }),
+  z.strictObject({ as: z.literal('nobody') }),
+  z.strictObject({ as: z.literal('person'), personId: z.number().int().positive() }),
+]);
+export type StandsFor = z.infer<typeof standsForSchema>;
+
+/** How a relation of words of a sheet stands to what is said of the two words here. */
+export const WORD_STANDINGS = ['new', 'same', 'theirs', 'ours', 'both'] as const;
+
+const relationOfSheet = z.object(newRelationSchema.shape);
+export const sheetPartsOverviewSchema = z.object({
+  people: z.array(
+    z.object({
+      name: z.string(),
+      marks: z.number(),
+      lists: z.number(),
+      stands: standsForSchema,
+      changeable: z.boolean(),
+    }),
+  ),
+  marks: z.object({ total: z.number(), held: z.number() }),
+  lists: z.object({
+    total: z.number(),
+    /** Those that hold most. */
+    some: z.array(
+      z.object({
+        name: z.string(),
+        show: z.string(),
+        scene: z.string(),
+        person: z.string(),
+        entries: z.number(),
+        held: z.number(),
+        isKnown: z.boolean(),
+      }),
+    ),
+  }),
+  words: z.object({
+    counts: z.record(z.enum(WORD_STANDINGS), z.number()),
+    /** Those that are not the same here. */
+    some: z.array(relationOfSheet.extend({ standing: z.enum(WORD_STANDINGS), ours: relationOfSheet.nullable() })),
+  }),
+  histories: z.object({ revisions: z.number(), held: z.number() }),
+  /** Lines that are applied already. */
+  applied: z.number(),
+});
+export type SheetPartsOverview = z.infer<typeof sheetPartsOverviewSchema>;
+
 const sheetParams = z.object({ id: z.uuid() });
 
 export const sheetsEndpoints = {
@@ -89,8 +142,27 @@ export const sheetsEndpoints = {
     needs: as('librarian', 'anything'),
     audit: 'applies a change sheet',
     params: sheetParams,
-    body: z.strictObject({ wins: sheetWinnerSchema, onlyLine: z.number().int().positive().optional() }),
+    body: z.strictObject({
+      wins: sheetWinnerSchema,
+      onlyLine: z.number().int().positive().optional(),
+      /** What is taken beside the records; of one line nothing is. */
+      parts: sheetPartsSchema.default([]),
+    }),
     response: jobSchema,
+  }),
+  /** What a sheet brings beside records, and how it stands to what is here. */
+  getSheetParts: endpoint('GET', '/sheets/:id/parts', {
+    needs: as('librarian', 'anything'),
+    params: sheetParams,
+    response: sheetPartsOverviewSchema,
+  }),
+  /** Says for whom here somebody of the sheet's house stands, from now on. */
+  placeSheetPerson: endpoint('POST', '/sheets/:id/people', {
+    needs: as('librarian', 'anything'),
+    audit: 'says for whom somebody of another house stands',
+    params: sheetParams,
+    body: z.strictObject({ name: z.string().min(1).max(200), stands: standsForSchema }),
+    response: sheetPartsOverviewSchema,
   }),
   /** Plans the names that the sheet's house gave the files. */
   planSheetNames: endpoint('POST', '/sheets/:id/names', {

@@ -7,6 +7,7 @@ import { wavBytes, type WavTags } from '@flagstone/demo/wav-file';
 import type { ElementHandle, Page } from 'puppeteer-core';
 import { writeMarker } from '@flagstone/server/disk/drive-marker';
 import { RunningServer } from '../running-server.ts';
+import { handmadeSheet } from '../handmade-sheet.ts';
 import { openBrowser, signInPage } from './open-browser.ts';
 import { stepsOf, Walker } from './walker.ts';
 
@@ -90,6 +91,7 @@ interface Row {
   driveName: string;
   state: string;
   record: { description: string; keywords: string[]; creator: string };
+  marks: { person: string; note: string }[];
 }
 const rowsOn = async (drive: string): Promise<Row[]> => {
   const { drives } = await api<{ drives: { id: string; name: string }[] }>('GET', '/drift');
@@ -226,6 +228,31 @@ describe('keeping in step', () => {
     await page.keyboard.press('Escape');
     await page.waitForSelector('.el-drawer', { hidden: true });
     expect((await rowsOn('Quay')).map(({ name }) => name)).toContain('Lock 4.wav');
+  });
+
+  step('takes what a third house says beside records, in the name of a guest, and back again', async () => {
+    const records = execFileSync('unzip', ['-p', path.join(folder, 'sheet.zip'), 'records.jsonl']);
+    const third = path.join(folder, 'third.zip');
+    const marks = '{"line":1,"person":"Ines Talbot","rating":5,"favourite":true,"tags":["reel 2"],"note":"close"}';
+    const words = '{"word":"sluice","related":"weir","kind":"narrower","hidden":false}';
+    await writeFile(third, handmadeSheet({ 'records.jsonl': records, 'words.jsonl': words, 'marks.jsonl': marks }));
+    await page.locator('nav[aria-label="Places"] ::-p-text(Drift)').click();
+    const input = (await page.waitForSelector(
+      'input[aria-label="The change sheet"]',
+    )) as ElementHandle<HTMLInputElement>;
+    await input.uploadFile(third);
+    await walker.shows('1 mark, 1 of sounds held here');
+    await walker.shows('1 relation, 1 not the same here');
+    await page.locator('details:last-of-type summary').click();
+    await walker.shows('sluice → weir');
+    const marked = async () =>
+      (await rowsOn('Quay')).flatMap(({ marks }) => marks.map(({ person, note }) => `${person}: ${note}`));
+    await walker.button('Apply to 4 records, and the rest').click();
+    await walker.shows('applied to 4 sounds');
+    expect(await marked()).toEqual(['Ines Talbot (Weir Mill): close']);
+    await page.keyboard.press('u');
+    await walker.shows('Undo: Change sheet of Weir Mill');
+    expect(await marked()).toEqual([]);
   });
 
   step('proves the files of a drive, tells one whose audio decayed, and restores it from the good copy', async () => {

@@ -235,6 +235,12 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
   listSheets: ['librarian', 'the same'],
   getSheet: ['librarian', 'the same', plain({ params: { id: TICKET } })],
   listSheetItems: ['librarian', 'nothing of it', plain({ params: { id: TICKET } })],
+  getSheetParts: ['librarian', 'the same', plain({ params: { id: TICKET } })],
+  placeSheetPerson: [
+    'librarian',
+    'the same',
+    plain({ params: { id: TICKET }, body: { name: 'Ines', stands: { as: 'guest' } } }),
+  ],
   applySheet: ['librarian', 'the same', plain({ params: { id: TICKET }, body: { wins: 'ours' } })],
   planSheetNames: ['librarian', 'nothing of it', plain({ params: { id: TICKET } })],
   removeSheet: ['librarian', 'the same', plain({ params: { id: TICKET } })],

@@ -13,9 +13,10 @@ import { demoCollection } from '@flagstone/demo/collection';
 import { demoFileBytes } from '@flagstone/demo/make-collection';
 import { matchSheet } from '@flagstone/server/sheets/match-sheet';
 import { sql } from 'drizzle-orm';
-import { signedInAs } from '../signed-in.ts';
+import { handmadeSheet } from '../handmade-sheet.ts';
+import { askedForSheet, comparedSheet, madeSheet, receivedSheet } from './sheet-exchange.ts';
 import { storedZip } from './stored-zip.ts';
-import { bytesOf, TestApplication } from './test-application.ts';
+import { TestApplication } from './test-application.ts';
 
 /** The house that makes sheets, and one that holds the same recordings under other names. */
 let theirs: TestApplication;
@@ -51,35 +52,10 @@ const edit = async (app: TestApplication, seed: number, set: object) =>
     body: { selection: { kind: 'copies', copyIds: [(await rowOf(app, seed)).copyId] }, edit: { set } },
   });
 
-/** Asks a house for a sheet; the answer as it comes. */
-const asked = async (app: TestApplication, body: object = {}) =>
-  app.nobody
-    .post('/api/sheets/make')
-    .set('Host', '127.0.0.1')
-    .set(signedInAs(1))
-    .send({ selection: { kind: 'catalogue', filter: {} }, ...body })
-    .buffer()
-    .parse(bytesOf);
-async function made(app: TestApplication, body: object = {}): Promise<Buffer> {
-  const answer = await asked(app, body);
-  expect([answer.status, answer.type]).toEqual([200, 'application/zip']);
-  return answer.body as Buffer;
-}
-const received = async (bytes: Buffer, app = ours) =>
-  app.nobody
-    .post('/api/sheets')
-    .set('Host', '127.0.0.1')
-    .set(signedInAs(1))
-    .set('Content-Type', 'application/zip')
-    .send(bytes);
-/** Hands a sheet over and waits until it is compared. */
-async function compared(bytes: Buffer, app = ours): Promise<Sheet> {
-  const answer = await received(bytes, app);
-  expect([answer.status, answer.body]).toEqual([200, { id: expect.any(String) }]);
-  const { id } = answer.body as { id: string };
-  for (const job of await app.call('listJobs')) if (job.kind === 'sheet') await app.ended(job);
-  return app.call('getSheet', { params: { id } });
-}
+const asked = askedForSheet;
+const made = madeSheet;
+const received = (bytes: Buffer, app = ours) => receivedSheet(bytes, app);
+const compared = (bytes: Buffer, app = ours) => comparedSheet(bytes, app);
 const itemsOf = async ({ id }: Sheet, query: Record<string, unknown> = {}): Promise<SheetItem[]> =>
   (await ours.call('listSheetItems', { params: { id }, query })).items;
 async function applied({ id }: Sheet, body: object = {}) {
@@ -102,15 +78,8 @@ const digest = (bytes: Buffer): string => createHash('sha256').update(bytes).dig
 /** The same sheet with other lines, and a manifest that fits them, without a signature. */
 async function withLines(bytes: Buffer, lines: string, more: Partial<SheetManifest> = {}): Promise<Buffer> {
   const files = await unpacked(bytes);
-  const manifest = sheetManifestSchema.parse(JSON.parse(files['manifest.json']!.toString()));
-  const records = Buffer.from(lines);
-  const said = {
-    ...manifest,
-    house: { ...manifest.house, publicKey: null },
-    files: [{ name: 'records.jsonl', bytes: records.length, sha256: digest(records) }],
-    ...more,
-  };
-  return storedZip({ 'manifest.json': JSON.stringify(said), 'records.jsonl': records });
+  const { files: _signed, ...manifest } = sheetManifestSchema.parse(JSON.parse(files['manifest.json']!.toString()));
+  return handmadeSheet({ 'records.jsonl': lines }, { ...manifest, ...more });
 }
 
 describe('a change sheet', () => {
@@ -325,7 +294,7 @@ describe('applying a sheet', () => {
     const sheet = await compared(await made(theirs));
     expect(sheet.counts).toMatchObject({ total: 63, certain: 63 });
     await beginApplying(ours.context.db, sheet.id, 'ours');
-    const how = { wins: 'ours' as const, personId: 1, sight: 'all' as const };
+    const how = { wins: 'ours' as const, parts: [], personId: 1, sight: 'all' as const };
     // Cut short as a killed process is: after some lines, without a word.
     const cut = applySheet(ours.context, sheet.id, how, () => Promise.reject(new Error('killed')));
     await expect(cut).rejects.toThrow('killed');

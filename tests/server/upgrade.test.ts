@@ -19,6 +19,8 @@ const BEFORE_THE_SECOND = [
    drop trigger records_drift_changed on records; drop trigger sounds_drift_filed on sounds; drop table drift_counts, drift_days;
    alter table copies drop proved_at`,
   'drop table settling_rules',
+  `drop table house_people, sheet_part_lines, told_rows, told_bases, told_revisions; alter table acts drop done_by, drop run_id;
+   create index acts_person on acts (person_id, id)`,
   `drop table sheet_items, sheets, sheet_bases, sheets_sent, sheets_made, known_houses; drop index journal_former_name; drop index changes_run;
    alter table installation drop house_id, drop house_name, drop signing_key`,
   'alter table copies drop damaged_at, drop damage; alter table drives drop proof, drop proof_queued_at',

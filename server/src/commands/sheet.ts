@@ -3,6 +3,7 @@ import { rename, rm, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { parseArgs } from 'node:util';
 import { filterSchema } from '@flagstone/contract/selection';
+import { SHEET_PARTS, sheetPartsSchema, type SheetPart } from '@flagstone/contract/sheet-parts';
 import type { SheetItem, SheetWinner } from '@flagstone/contract/sheets';
 import { AppError } from '@flagstone/core/errors';
 import { sql } from 'drizzle-orm';
@@ -17,8 +18,9 @@ import { getSheet, listSheetItems, receiveSheet, removeSheet } from '../sheets/s
 import { inDataFolder } from './in-data-folder.ts';
 import { rootsOf, UsageError } from './usage.ts';
 
-const USAGE = `sheet make [--query Q] [--for WHOM] [--changed] -o FILE.zip [--data DIR]
-sheet apply FILE.zip [--dry-run] [--theirs] [--rename] [--root DIR]... [--data DIR]`;
+const USAGE = `sheet make [--query Q] [--for WHOM] [--changed] [--with PART]... -o FILE.zip [--data DIR]
+sheet apply FILE.zip [--dry-run] [--theirs] [--rename] [--without PART]... [--root DIR]... [--data DIR]
+PART is one of ${SHEET_PARTS.join(', ')}`;
 const PAGE = 200;
 const EVERYONES = sql`true`;
 
@@ -30,6 +32,15 @@ interface Given {
   'dry-run': boolean;
   theirs: boolean;
   rename: boolean;
+  with?: string[] | undefined;
+  without?: string[] | undefined;
+}
+
+/** Throws UsageError for what is no part of a sheet. */
+function partsIn(given: readonly string[] = []): SheetPart[] {
+  const parsed = sheetPartsSchema.safeParse(given);
+  if (!parsed.success) throw new UsageError(`use\n${USAGE}`);
+  return parsed.data;
 }
 
 /**
@@ -50,6 +61,8 @@ export async function sheet(args: string[]): Promise<number> {
       'dry-run': { type: 'boolean', default: false },
       theirs: { type: 'boolean', default: false },
       rename: { type: 'boolean', default: false },
+      with: { type: 'string', multiple: true },
+      without: { type: 'string', multiple: true },
     },
   });
   const [what, file, ...more] = positionals;
@@ -63,10 +76,16 @@ export async function sheet(args: string[]): Promise<number> {
 }
 
 /** Writes the sheet beside its place first: a half one never stands there. */
-async function make(app: AppContext, file: string, { query = '', for: forWhom = '', changed }: Given): Promise<number> {
+async function make(app: AppContext, file: string, given: Given): Promise<number> {
+  const { query = '', for: forWhom = '', changed } = given;
   const part = `${file}.part`;
   const found = { kind: 'catalogue' as const, filter: filterSchema.parse({ q: query }), seenBy: 'all' as const };
-  const wanted = { selection: query === '' ? ('everything' as const) : found, forWhom, onlyChanged: changed };
+  const wanted = {
+    selection: query === '' ? ('everything' as const) : found,
+    forWhom,
+    onlyChanged: changed,
+    parts: partsIn(given.with),
+  };
   try {
     const person = await programPerson(app.db);
     const sounds = await makeSheet(app, wanted, person, () => createWriteStream(part), new AbortController().signal);
@@ -79,6 +98,8 @@ async function make(app: AppContext, file: string, { query = '', for: forWhom = 
 }
 
 async function apply(app: AppContext, file: string, given: Given): Promise<number> {
+  const without = partsIn(given.without);
+  const parts = SHEET_PARTS.filter((part) => !without.includes(part));
   const person = await programPerson(app.db);
   const id = await receiveSheet(app, file, person);
   const wins: SheetWinner = given.theirs ? 'theirs' : 'ours';
@@ -96,7 +117,7 @@ async function apply(app: AppContext, file: string, given: Given): Promise<numbe
   else {
     if (given.rename) await renameFiles(app, id, person);
     await beginApplying(app.db, id, wins);
-    await applySheet(app, id, { wins, personId: person, sight: 'all' }, ({ problems }) => {
+    await applySheet(app, id, { wins, parts, personId: person, sight: 'all' }, ({ problems }) => {
       failed += problems.length;
       for (const { line, message } of problems) process.stderr.write(`line ${line}: ${message}\n`);
       return Promise.resolve();

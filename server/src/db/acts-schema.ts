@@ -1,4 +1,5 @@
-import { bigint, bigserial, index, integer, jsonb, pgTable, primaryKey, text } from 'drizzle-orm/pg-core';
+import { sql } from 'drizzle-orm';
+import { bigint, bigserial, index, integer, jsonb, pgTable, primaryKey, text, uuid } from 'drizzle-orm/pg-core';
 import { at, created, people, sounds } from './schema.ts';
 
 /**
@@ -18,8 +19,17 @@ export const acts = pgTable(
     rows: jsonb('rows').$type<ActRow[]>().notNull().default([]),
     createdAt: created(),
     undoneAt: at('undone_at'),
+    /** Who did it, where it stands for somebody else: a mark of another house's person comes with a sheet that somebody applied. */
+    doneBy: integer('done_by').references(() => people.id),
+    /** Shared by the acts and changes that were made in one go: they are undone in one go. */
+    runId: uuid('run_id'),
   },
-  (table) => [index('acts_person').on(table.personId, table.id)],
+  (table) => [
+    index('acts_doer').on(sql`coalesce(${table.doneBy}, ${table.personId})`, table.id),
+    index('acts_run')
+      .on(table.runId)
+      .where(sql`${table.runId} is not null`),
+  ],
 );
 
 export type ActKind = 'marks' | 'pull' | 'file' | 'propose' | 'remark' | 'setting';

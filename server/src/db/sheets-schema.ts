@@ -1,4 +1,5 @@
 import type { SheetEntry, SheetManifest } from '@flagstone/contract/change-sheet';
+import type { HistoryLine, PartFile } from '@flagstone/contract/sheet-parts';
 import type { SheetMatch, SheetWinner, sheetStateSchema } from '@flagstone/contract/sheets';
 import type { SoundRecord } from '@flagstone/core/record/fields';
 import { bigint, boolean, index, integer, jsonb, pgTable, primaryKey, text, uuid } from 'drizzle-orm/pg-core';
@@ -39,6 +40,84 @@ export const sheetItems = pgTable(
     primaryKey({ columns: [table.sheetId, table.line] }),
     index('sheet_items_sound').on(table.sheetId, table.soundId),
   ],
+);
+
+/** What a sheet brings beside its records, line by line. */
+export const sheetPartLines = pgTable(
+  'sheet_part_lines',
+  {
+    sheetId: uuid('sheet_id')
+      .notNull()
+      .references(() => sheets.id, { onDelete: 'cascade' }),
+    file: text('file').$type<PartFile>().notNull(),
+    line: integer('line').notNull(),
+    /** The line of the sheet whose sound is meant; null where none is. */
+    ofLine: integer('of_line'),
+    said: jsonb('said').notNull(),
+    appliedAt: at('applied_at'),
+  },
+  (table) => [
+    primaryKey({ columns: [table.sheetId, table.file, table.line] }),
+    index('sheet_part_lines_of').on(table.sheetId, table.ofLine, table.file),
+  ],
+);
+
+/** For whom here people of another house stand, as somebody said; who is not named stands for a guest, who is made when needed. */
+export const housePeople = pgTable(
+  'house_people',
+  {
+    houseId: uuid('house_id').notNull(),
+    name: text('name').notNull(),
+    /** Null for one whose marks are left out. */
+    personId: integer('person_id').references(() => people.id),
+    /** Whether that person was made for them. */
+    isGuest: boolean('is_guest').notNull().default(false),
+  },
+  (table) => [primaryKey({ columns: [table.houseId, table.name] }), index('house_people_person').on(table.personId)],
+);
+
+/** Which pull list or entry here is which of another house. */
+export const toldRows = pgTable(
+  'told_rows',
+  {
+    kind: text('kind').$type<'list' | 'entry'>().notNull(),
+    home: uuid('home').notNull(),
+    homeNumber: bigint('home_number', { mode: 'number' }).notNull(),
+    rowId: bigint('row_id', { mode: 'number' }).notNull(),
+    /** Of the acts that made it: where those were undone, it is as if it never came. */
+    runId: uuid('run_id').notNull(),
+  },
+  (table) => [
+    primaryKey({ columns: [table.kind, table.home, table.homeNumber] }),
+    index('told_rows_row').on(table.kind, table.rowId),
+  ],
+);
+
+/** What the last sheet of a house said of a mark, a list, an entry or a pair of words: what both houses agreed on, when the next one comes. */
+export const toldBases = pgTable(
+  'told_bases',
+  {
+    houseId: uuid('house_id').notNull(),
+    what: text('what').notNull(),
+    said: jsonb('said').$type<Record<string, unknown>>().notNull(),
+    runId: uuid('run_id').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.houseId, table.what] })],
+);
+
+/** What happened to records in other houses, as they tell it. */
+export const toldRevisions = pgTable(
+  'told_revisions',
+  {
+    soundId: bigint('sound_id', { mode: 'number' })
+      .notNull()
+      .references(() => sounds.id),
+    houseId: uuid('house_id').notNull(),
+    revision: integer('revision').notNull(),
+    house: text('house').notNull(),
+    said: jsonb('said').$type<Omit<HistoryLine, 'line' | 'revision'>>().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.soundId, table.houseId, table.revision] })],
 );
 
 /** What the last sheet of a house said of a sound: what both houses agreed on, when the next one comes. */

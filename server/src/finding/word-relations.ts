@@ -3,6 +3,7 @@ import type { newRelationSchema, WordRelation } from '@flagstone/contract/readin
 import { asc, eq } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
+import type { Queryable } from '../db/connect.ts';
 import { wordRelations } from '../db/finding-schema.ts';
 import { people } from '../db/schema.ts';
 
@@ -30,14 +31,21 @@ export async function saveRelation(
   personId: number,
 ): Promise<WordRelation[]> {
   if (relation.word === relation.related) throw new AppError('BAD_REQUEST', 'A word is not related to itself.');
-  await app.db
-    .insert(wordRelations)
-    .values({ ...relation, personId })
-    .onConflictDoUpdate({
-      target: [wordRelations.word, wordRelations.related],
-      set: { kind: relation.kind, hidden: relation.hidden, personId },
-    });
+  await saveRelations(app.db, [relation], personId);
   return listRelations(app);
+}
+
+/** Adds relations, or replaces what was said of the same words before. */
+export async function saveRelations(
+  db: Queryable,
+  relations: readonly z.infer<typeof newRelationSchema>[],
+  personId: number,
+): Promise<void> {
+  for (const { word, related, kind, hidden } of relations)
+    await db
+      .insert(wordRelations)
+      .values({ word, related, kind, hidden, personId })
+      .onConflictDoUpdate({ target: [wordRelations.word, wordRelations.related], set: { kind, hidden, personId } });
 }
 
 /** Forgets what was said: the vocabulary counts again. */

@@ -1,4 +1,5 @@
 import { AppError } from '@flagstone/core/errors';
+import { initialsOf } from '@flagstone/core/text/initials';
 import type { Account, AccountChange, NewAccount } from '@flagstone/contract/people';
 import type { CollectionRole, RoleChange } from '@flagstone/contract/roles';
 import { and, eq, sql } from 'drizzle-orm';
@@ -8,7 +9,7 @@ import { apiTokens, passkeys } from '../db/people-schema.ts';
 import { collectionPeople, collections, people } from '../db/schema.ts';
 import { note, type Caller } from './audit-log.ts';
 import { endAllSessions } from './sessions.ts';
-import { initialsOf, makeLink } from './sign-in-links.ts';
+import { makeLink } from './sign-in-links.ts';
 import { accountOf } from './sign-in.ts';
 
 /** Who acts, as the audit log names them; undefined at the shell. */

@@ -1,4 +1,5 @@
 import { AppError } from '@flagstone/core/errors';
+import { initialsOf } from '@flagstone/core/text/initials';
 import type { LinkFacts, UsedLink } from '@flagstone/contract/people';
 import { and, eq, gt, isNull, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
@@ -88,13 +89,6 @@ async function firstAdministrator(tx: Transaction, name: string, account: string
     address: caller.address,
   });
   return person.id;
-}
-
-/** First letters of the first and the last part of a name. */
-export function initialsOf(name: string): string {
-  const parts = name.split(/\s+/).filter((part) => part !== '');
-  const ends = parts.length > 1 ? [parts[0], parts.at(-1)] : parts;
-  return ends.map((part) => [...(part ?? '')][0]?.toUpperCase() ?? '').join('');
 }
 
 function linkOver(): AppError {

@@ -2,8 +2,8 @@ import { AppError } from '@flagstone/core/errors';
 import type { UndoAnswer } from '@flagstone/contract/changes';
 import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
-import { lastActOf, lastUndoneActOf, turnAct } from '../records/acts.ts';
-import { lastChangeOf, lastUndoOf, undoRun } from '../records/undo-changes.ts';
+import { actsOfRun, lastActOf, lastUndoneActOf, turnAct } from '../records/acts.ts';
+import { changeOfRun, lastChangeOf, lastUndoOf, undoRun } from '../records/undo-changes.ts';
 import { lastPlanOf, undoPlan } from './plans.ts';
 
 /** Refuses, by throwing, when whoever asks may not change any more what an act of theirs changed: rights may be taken after it. */
@@ -18,14 +18,48 @@ export async function redoLast(app: AppContext, personId: number, mayStill: MayS
   ]);
   const isNewer = (undone: { at: Date } | undefined): undone is { at: Date } =>
     undone !== undefined && undone.at > since;
-  if (isNewer(act) && (!isNewer(change) || act.at > change.at)) {
-    await mayStill('act', act.id);
-    return told(await turnAct(app, act.id, 'redo'));
-  }
-  if (change === undefined || !isNewer(change))
+  const isAct = isNewer(act) && (!isNewer(change) || act.at > change.at);
+  const last = isAct ? act : change;
+  if (last === undefined || !isNewer(last))
     throw new AppError('NOT_UNDOABLE', 'There is nothing of yours to do again.');
-  await mayStill('change', change.id);
-  return told(await undoRun(app, change.id, personId));
+  const together = last.runId === null ? undefined : await turnTogether(app, last.runId, 'redo', personId, mayStill);
+  if (together) return told(together);
+  await mayStill(isAct ? 'act' : 'change', last.id);
+  return told(isAct ? await turnAct(app, last.id, 'redo') : await undoRun(app, last.id, personId));
+}
+
+/**
+ * Takes back, or does again, the acts and changes that were made in one go. Undefined where no act belongs to the run: changes alone are undone together by themselves. What was
+ * changed again since stays, and is counted. Throws NOT_UNDOABLE where that is so of all, and what `mayStill` throws, before anything is turned.
+ */
+async function turnTogether(
+  app: AppContext,
+  runId: string,
+  direction: 'undo' | 'redo',
+  personId: number,
+  mayStill: MayStill,
+): Promise<Turned | undefined> {
+  const actIds = await actsOfRun(app.db, runId, direction);
+  if (actIds.length === 0) return undefined;
+  const changeId = await changeOfRun(app.db, runId, direction);
+  for (const id of actIds) await mayStill('act', id);
+  if (changeId !== undefined) await mayStill('change', changeId);
+  const turned: Turned[] = [];
+  for (const id of actIds) turned.push(...(await unlessChangedSince(turnAct(app, id, direction))));
+  if (changeId !== undefined) turned.push(...(await unlessChangedSince(undoRun(app, changeId, personId))));
+  const last = turned.at(-1);
+  if (!last) throw new AppError('NOT_UNDOABLE', 'All that came in one go was changed again since.');
+  const sum = (of: 'changed' | 'kept'): number => turned.reduce((total, each) => total + each[of], 0);
+  return { ...last, changed: sum('changed'), kept: sum('kept') };
+}
+
+async function unlessChangedSince(turning: Promise<Turned>): Promise<Turned[]> {
+  try {
+    return [await turning];
+  } catch (error) {
+    if (error instanceof AppError && error.code === 'NOT_UNDOABLE') return [];
+    throw error;
+  }
 }
 
 /**
@@ -60,14 +94,24 @@ export async function undoLast(
   }
   // Somebody said yes to a plan, and did something else since on another page.
   if (planId !== undefined) throw new AppError('CONFLICT', 'You did something else since. Undo once more to see what.');
+  const runId = [act, change].find((each) => each === last)?.runId ?? null;
+  const together = runId === null ? undefined : await turnTogether(app, runId, 'undo', personId, mayStill);
+  if (together) return { ...told(together), job: null, asks: null };
   await mayStill(last === act ? 'act' : 'change', last.id);
   const turned =
     act !== undefined && last === act ? await turnAct(app, act.id, 'undo') : await undoRun(app, last.id, personId);
   return { ...told(turned), job: null, asks: null };
 }
 
+interface Turned {
+  summary: string;
+  changed: number;
+  kept: number;
+  keptFields?: string;
+}
+
 /** What was done, and what was left, field by field where it is of records, since it was changed again. */
-function told(turned: { summary: string; changed: number; kept: number; keptFields?: string }): { summary: string } {
+function told(turned: Turned): { summary: string } {
   const { summary, changed, kept, keptFields = '' } = turned;
   const which = keptFields === '' ? '' : `: ${keptFields}`;
   const rest = kept === 0 ? '' : `; ${kept} kept what was changed since${which}`;
@@ -78,7 +122,7 @@ function told(turned: { summary: string; changed: number; kept: number; keptFiel
 async function lastNewThingOf(app: AppContext, personId: number): Promise<Date> {
   const { rows } = await app.db.execute<{ at: Date | null }>(sql`
     select greatest((select max(created_at) from changes where person_id = ${personId} and undoes is null),
-      (select max(created_at) from acts where person_id = ${personId} and undone_at is null),
+      (select max(created_at) from acts where coalesce(done_by, person_id) = ${personId} and undone_at is null),
       (select max(created_at) from jobs where person_id = ${personId} and payload ? 'planId' and kind <> 'undo')) as at`);
   return new Date(rows[0]?.at ?? 0);
 }

@@ -14,17 +14,22 @@ export const MARK_AS_JSON: SQL = sql`case when m.rating is not null or m.favouri
 export interface Act {
   id: number;
   at: Date;
+  /** Shared by what was done in one go with it. */
+  runId: string | null;
 }
+
+/** Who did an act, also for somebody else. */
+const DOER = sql`coalesce(${acts.doneBy}, ${acts.personId})`;
 
 /** The newest act of a person that still stands. */
 export async function lastActOf(app: AppContext, personId: number): Promise<Act | undefined> {
   const [act] = await app.db
-    .select({ id: acts.id, at: acts.createdAt })
+    .select({ id: acts.id, at: acts.createdAt, runId: acts.runId })
     .from(acts)
     // What was proposed and decided since is the decision of somebody else: what came before it is the newest.
     .where(
       and(
-        eq(acts.personId, personId),
+        sql`${DOER} = ${personId}`,
         isNull(acts.undoneAt),
         sql`(${acts.kind} <> 'propose' or ${isStillOpen(sql`${acts.id}`)})`,
       ),
@@ -37,12 +42,23 @@ export async function lastActOf(app: AppContext, personId: number): Promise<Act 
 /** The act that a person took back last, with the time at which they did. */
 export async function lastUndoneActOf(app: AppContext, personId: number): Promise<Act | undefined> {
   const [act] = await app.db
-    .select({ id: acts.id, at: acts.undoneAt })
+    .select({ id: acts.id, at: acts.undoneAt, runId: acts.runId })
     .from(acts)
-    .where(and(eq(acts.personId, personId), isNotNull(acts.undoneAt)))
+    .where(and(sql`${DOER} = ${personId}`, isNotNull(acts.undoneAt)))
     .orderBy(desc(acts.undoneAt))
     .limit(1);
-  return act?.at ? { id: act.id, at: act.at } : undefined;
+  return act?.at ? { id: act.id, at: act.at, runId: act.runId } : undefined;
+}
+
+/** The acts of a run that are to be taken back, the last first, or to be done again, the first first. */
+export async function actsOfRun(db: Queryable, runId: string, direction: 'undo' | 'redo'): Promise<number[]> {
+  const isTurned = direction === 'undo' ? isNull(acts.undoneAt) : isNotNull(acts.undoneAt);
+  const rows = await db
+    .select({ id: acts.id })
+    .from(acts)
+    .where(and(eq(acts.runId, runId), isTurned))
+    .orderBy(direction === 'undo' ? desc(acts.id) : acts.id);
+  return rows.map(({ id }) => id);
 }
 
 /**

@@ -1,11 +1,13 @@
 import { AppError } from '@flagstone/core/errors';
 import type { SoundRecord } from '@flagstone/core/record/fields';
 import type { ChangeResult } from '@flagstone/contract/changes';
+import type { ToldRevision } from '@flagstone/contract/record';
 import { and, desc, eq, gt, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { idList } from '../db/sql-parts.ts';
 import { changes, people, recordRevisions, records } from '../db/schema.ts';
+import { toldRevisions } from '../db/sheets-schema.ts';
 import { changeRecords } from './edits.ts';
 
 /**
@@ -62,4 +64,15 @@ export async function revisionsOf(app: AppContext, soundId: number) {
     .orderBy(desc(recordRevisions.revision))
     .limit(200);
   return rows.map((row) => ({ ...row, at: row.at.toISOString() }));
+}
+
+/** What other houses told of the history of a sound's record, the newest first. */
+export async function toldRevisionsOf(app: AppContext, soundId: number): Promise<ToldRevision[]> {
+  const rows = await app.db
+    .select()
+    .from(toldRevisions)
+    .where(eq(toldRevisions.soundId, soundId))
+    .orderBy(desc(sql`${toldRevisions.said} ->> 'at'`), desc(toldRevisions.revision))
+    .limit(200);
+  return rows.map(({ house, revision, said }) => ({ house, revision, ...said }));
 }

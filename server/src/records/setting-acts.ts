@@ -21,13 +21,14 @@ const CALLED: Record<SettingTable, { one: string; many: string; by: readonly str
 
 /**
  * Changes a setting as an act that can be taken back: `work` does it by the context that it is given, in one transaction with the look at what was before and after. Others
- * who write into the same table wait meanwhile, so that what they change is not taken for a part of this.
+ * who write into the same table wait meanwhile, so that what they change is not taken for a part of this. As a part of a run it is undone together with the rest of that.
  */
 export function asSetting<Value>(
   app: AppContext,
   table: SettingTable,
   personId: number,
   work: (inside: AppContext) => Promise<Value>,
+  part?: { runId: string; summary: string },
 ): Promise<Value> {
   return app.db.transaction(async (tx) => {
     await tx.execute(sql`lock table ${sql.identifier(table)} in share row exclusive mode`);
@@ -44,11 +45,17 @@ export function asSetting<Value>(
           differing.has(key) ? [[key, differingOf(row, others.get(key))] as const] : [],
         ),
       );
-    const summary = summaryOf(
-      table,
-      [...differing].map((key) => [before.get(key) ?? null, after.get(key) ?? null]),
+    const rows = [...differing].map((key): [ActRow['before'], ActRow['before']] => [
+      before.get(key) ?? null,
+      after.get(key) ?? null,
+    ]);
+    const summary = part?.summary ?? summaryOf(table, rows);
+    await recordRows(
+      tx,
+      { personId, kind: 'setting', summary, runId: part?.runId },
+      only(before, after),
+      only(after, before),
     );
-    await recordRows(tx, { personId, kind: 'setting', summary }, only(before, after), only(after, before));
     return value;
   });
 }

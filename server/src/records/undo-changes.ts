@@ -3,6 +3,7 @@ import { AppError } from '@flagstone/core/errors';
 import { fieldLabel, FIELD_NAMES, sameValue, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 import type { ChangeResult } from '@flagstone/contract/changes';
 import { and, desc, eq, isNull, sql } from 'drizzle-orm';
+import { alias } from 'drizzle-orm/pg-core';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { changes } from '../db/schema.ts';
@@ -149,10 +150,34 @@ export async function undoRun(app: AppContext, changeId: number, personId: numbe
   return { ...last, changed, kept, keptFields: keptFields.join(', '), summary: `${last.summary}${more}` };
 }
 
+/** A change with its time, and the run of what was changed in one go, or was so before it was undone. */
+interface LastOfPerson {
+  id: number;
+  at: Date;
+  runId: string | null;
+}
+
+/** A change of a run that stands, or with “redo” what undid one of it; undefined where none does. */
+export async function changeOfRun(
+  db: Queryable,
+  runId: string,
+  direction: 'undo' | 'redo',
+): Promise<number | undefined> {
+  const ofRun = sql`${changes.runId} = ${runId} and ${changes.undoes} is null`;
+  const undoing = sql`${changes.undoes} in (select id from changes where run_id = ${runId})`;
+  const [row] = await db
+    .select({ id: changes.id })
+    .from(changes)
+    .where(and(isNull(changes.undoneBy), direction === 'undo' ? ofRun : undoing))
+    .orderBy(desc(changes.id))
+    .limit(1);
+  return row?.id;
+}
+
 /** The newest change of a person that is neither undone nor an undoing, with its time. */
-export async function lastChangeOf(app: AppContext, personId: number): Promise<{ id: number; at: Date } | undefined> {
+export async function lastChangeOf(app: AppContext, personId: number): Promise<LastOfPerson | undefined> {
   const [row] = await app.db
-    .select({ id: changes.id, at: changes.createdAt })
+    .select({ id: changes.id, at: changes.createdAt, runId: changes.runId })
     .from(changes)
     .where(sql`${changes.personId} = ${personId} and ${changes.undoneBy} is null and ${changes.kind} <> 'undo'`)
     .orderBy(desc(changes.id))
@@ -161,10 +186,12 @@ export async function lastChangeOf(app: AppContext, personId: number): Promise<{
 }
 
 /** What a person undid last and may do again: the newest undoing that still stands, unless they did something new since. */
-export async function lastUndoOf(app: AppContext, personId: number): Promise<{ id: number; at: Date } | undefined> {
+export async function lastUndoOf(app: AppContext, personId: number): Promise<LastOfPerson | undefined> {
+  const undone = alias(changes, 'undone');
   const [row] = await app.db
-    .select({ id: changes.id, at: changes.createdAt })
+    .select({ id: changes.id, at: changes.createdAt, runId: undone.runId })
     .from(changes)
+    .leftJoin(undone, eq(undone.id, changes.undoes))
     .where(
       sql`${changes.personId} = ${personId} and ${changes.kind} = 'undo' and ${changes.undoneBy} is null and not exists (
         select from changes later where later.person_id = ${personId} and later.id > ${changes.id} and later.undoes is null)`,

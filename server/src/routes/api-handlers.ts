@@ -38,7 +38,7 @@ import { contentsOf, countDisagreements } from '../records/file-contents.ts';
 import { filePlaces } from '../records/file-texts.ts';
 import { listDrives, updateDrive } from '../drives/drives.ts';
 import { editRows, editSelection } from '../records/edits.ts';
-import { goBack, revisionsOf } from '../records/record-history.ts';
+import { goBack, revisionsOf, toldRevisionsOf } from '../records/record-history.ts';
 import { undoChange } from '../records/undo-changes.ts';
 import { whileWaited } from '../db/while-waited.ts';
 import { countIndex } from '../finding/facets.ts';
@@ -51,7 +51,9 @@ import * as authorities from '../describing/authorities.ts';
 import * as rules from '../intake/path-rules.ts';
 import * as recipes from '../describing/recipes.ts';
 import { houseName, nameHouse } from '../sheets/house.ts';
+import { placePerson } from '../sheets/house-people.ts';
 import { sheetRecipients } from '../sheets/make-sheet.ts';
+import { partsOverview } from '../sheets/parts-overview.ts';
 import { planSheetNames, queueApplying } from '../sheets/sheet-job.ts';
 import * as sheets from '../sheets/sheets.ts';
 import * as settling from '../describing/settling.ts';
@@ -102,6 +104,10 @@ type HandlerOf<E> =
 /** Whose change sheets somebody sees. */
 const ownSheets = ({ person, asker }: { person: number; asker: Asker }) =>
   sheets.sheetsOf(person, asker.rights.isAdministrator);
+const sheetReader = ({ person, asker }: { person: number; asker: Asker }) => ({
+  personId: person,
+  isAdministrator: asker.rights.isAdministrator,
+});
 
 /** One handler for every endpoint of the contract; a missing one does not compile. */
 export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
@@ -295,10 +301,11 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   removeLayout: (app, { params, person }) =>
     asSetting(app, 'column_layouts', person, (inside) => layouts.removeLayout(inside, params.id, person)),
   getSound: async (app, { params, sight }) => {
-    const [row, copies, revisions] = await Promise.all([
+    const [row, copies, revisions, toldRevisions] = await Promise.all([
       rowOfSound(app, params.id, sight),
       copiesOfSound(app, params.id, sight),
       revisionsOf(app, params.id),
+      toldRevisionsOf(app, params.id),
     ]);
     if (!row) throw new AppError('NOT_FOUND', `There is no sound ${params.id}.`);
     const paths = await fullPathsOf(
@@ -310,7 +317,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
       container: copy.facts.container,
       fullPath: paths.get(copy.copyId) ?? '',
     }));
-    return { row, copies: told, revisions };
+    return { row, copies: told, revisions, toldRevisions };
   },
   findSlices: (app, { params, sight, body, signal }) => findSlicesOf(app, params.id, sight, body, signal),
   planCut: (app, { params, body, person, sight }) => planCut(app, params.id, body, person, sight),
@@ -423,6 +430,13 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   applySheet: async (app, { params, body, person, ...call }) => {
     await sheets.getSheet(app.db, params.id, ownSheets({ person, ...call }));
     return queueApplying(app, params.id, body, person);
+  },
+  getSheetParts: async (app, { params, ...call }) =>
+    partsOverview(app.db, await sheets.getSheet(app.db, params.id, ownSheets(call)), sheetReader(call)),
+  placeSheetPerson: async (app, { params, body, ...call }) => {
+    const sheet = await sheets.getSheet(app.db, params.id, ownSheets(call));
+    await app.db.transaction((tx) => placePerson(tx, sheet.manifest.house.id, body, sheetReader(call)));
+    return partsOverview(app.db, sheet, sheetReader(call));
   },
   planSheetNames: async (app, { params, person, sight, ...call }) => {
     await sheets.getSheet(app.db, params.id, ownSheets({ person, ...call }));

@@ -1,16 +1,19 @@
 import { randomUUID } from 'node:crypto';
 import { AppError } from '@flagstone/core/errors';
 import { applyEdit } from '@flagstone/core/record/edit';
+import type { SheetPart } from '@flagstone/contract/sheet-parts';
 import type { SheetWinner } from '@flagstone/contract/sheets';
 import { and, eq, gt, inArray, isNull, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { bulkInsert } from '../db/bulk-insert.ts';
 import type { Queryable } from '../db/connect.ts';
-import { sheetBases, sheetItems, sheets } from '../db/sheets-schema.ts';
+import { sheetBases, sheetItems, sheetPartLines, sheets } from '../db/sheets-schema.ts';
 import { editEach } from '../records/edits.ts';
 import type { Sight } from '../rights/rights.ts';
+import { applyParts } from './apply-parts.ts';
 import { rememberHouse } from './house.ts';
-import { comparedItems, firstCopies, problemOf, wasUndone, type ComparedItem } from './sheet-items.ts';
+import { comparedItems, firstCopies, problemOf, type ComparedItem } from './sheet-items.ts';
+import { wasUndone } from './undone-runs.ts';
 
 /** Sounds that are changed in one transaction: more would hold them for long. */
 const PAGE = 50;
@@ -21,6 +24,8 @@ interface Applying {
   wins: SheetWinner;
   /** That sound alone. */
   onlyLine?: number | undefined;
+  /** What is taken beside the records. */
+  parts: readonly SheetPart[];
   personId: number;
   sight: Sight;
 }
@@ -36,7 +41,10 @@ export async function beginApplying(db: Queryable, id: string, wins: SheetWinner
     );
   const isAnew = await wasUndone(db, sheet.runId);
   const anew = isAnew ? { runId: randomUUID() } : {};
-  if (isAnew) await db.update(sheetItems).set({ appliedAt: null }).where(eq(sheetItems.sheetId, id));
+  if (isAnew) {
+    await db.update(sheetItems).set({ appliedAt: null }).where(eq(sheetItems.sheetId, id));
+    await db.update(sheetPartLines).set({ appliedAt: null }).where(eq(sheetPartLines.sheetId, id));
+  }
   await db
     .update(sheets)
     .set({ state: 'applying', wins, ...anew })
@@ -45,13 +53,13 @@ export async function beginApplying(db: Queryable, id: string, wins: SheetWinner
 
 /**
  * Has the records take what a sheet says of them, some at a time: each time the records, what was agreed on and the lines that are applied are kept together or not at all, so
- * that one that was cut short goes on where it was. All its changes are undone as one. Of several lines about one sound the first counts. Records that cannot take what it
+ * that one that was cut short goes on where it was; then what it brings beside them. All of it is undone as one. Of several lines about one sound the first counts. Records that cannot take what it
  * says, and those that are not seen any more, stay as they are; the former are told. Returns how many records changed.
  */
 export async function applySheet(
   app: AppContext,
   id: string,
-  { wins, onlyLine, personId, sight }: Applying,
+  { wins, onlyLine, parts, personId, sight }: Applying,
   advance: (step: { done: number; problems: { line: number; message: string }[] }) => Promise<void>,
 ): Promise<number> {
   const [sheet] = await app.db.select().from(sheets).where(eq(sheets.id, id));
@@ -75,6 +83,8 @@ export async function applySheet(
     changed += page.changed;
     await advance({ done: rows.length, problems: page.problems });
   }
+  if (onlyLine === undefined)
+    await applyParts({ app, sheet, wins, personId, sight }, parts, (done) => advance({ done, problems: [] }));
   await app.db
     .update(sheets)
     .set({ state: onlyLine === undefined ? 'applied' : 'ready' })

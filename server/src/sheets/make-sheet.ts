@@ -14,6 +14,7 @@ import {
   type SheetManifest,
 } from '@flagstone/contract/change-sheet';
 import type { SoundRow } from '@flagstone/contract/record';
+import type { SheetPart } from '@flagstone/contract/sheet-parts';
 import { stringify } from 'csv-stringify';
 import { desc, eq, max, sql, sum } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
@@ -23,9 +24,11 @@ import { idList } from '../db/sql-parts.ts';
 import { people } from '../db/schema.ts';
 import { sheetsMade, sheetsSent } from '../db/sheets-schema.ts';
 import { withScratchFolder, type ScratchFolder } from '../disk/scratch-folder.ts';
+import { writeInto } from '../disk/write-into.ts';
 import { rowsInOrder, selectedRows } from '../records/sound-rows.ts';
 import { copyIsSeen, type SeenSelection } from '../rights/seen.ts';
 import { ownHouse, signatureOf } from './house.ts';
+import { markOfParts, PartWriter } from './make-parts.ts';
 
 /** Sounds that are read at once. */
 const PAGE = 500;
@@ -40,6 +43,8 @@ interface Wanted {
   forWhom: string;
   /** Only what changed since the sheet before for the same people. */
   onlyChanged: boolean;
+  /** What it brings beside the records. */
+  parts: readonly SheetPart[];
 }
 
 /** A sheet that is made: its files, ready to be packed. */
@@ -47,6 +52,7 @@ interface Prepared {
   folder: ScratchFolder;
   manifest: Buffer;
   signature: string;
+  names: string[];
   /** Notes that it was made, once it is delivered: then the next one for the same people holds what changed after it. */
   settle: () => Promise<void>;
   sounds: number;
@@ -83,7 +89,7 @@ async function prepare(
   folder: ScratchFolder,
   signal: AbortSignal,
 ): Promise<Prepared> {
-  const { selection, forWhom, onlyChanged } = wanted;
+  const { selection, forWhom, onlyChanged, parts } = wanted;
   const [person] = await app.db.select({ name: people.name }).from(people).where(eq(people.id, personId));
   const house = await ownHouse(app.db);
   const lines = folder.write(SHEET_FILES.records);
@@ -93,20 +99,25 @@ async function prepare(
   // Looked at when all is written; until then it must not count as unhandled.
   tabled.catch(() => undefined);
   const sent = folder.write(SENT);
+  const beside = new PartWriter(app.db, folder, house.id, parts);
   let sounds = 0;
   for await (const page of pagesOf(app.db, selection)) {
     signal.throwIfAborted();
+    const lineOf = new Map<number, number>();
     for (const { soundId, mark, entry } of await entriesOf(app.db, page, wanted)) {
       sounds += 1;
-      await write(sent.into, `${JSON.stringify({ soundId, mark })}\n`);
-      await write(lines.into, `${JSON.stringify(entry)}\n`);
-      await write(cells, rowOf(entry));
+      lineOf.set(soundId, sounds);
+      await writeInto(sent.into, `${JSON.stringify({ soundId, mark })}\n`);
+      await writeInto(lines.into, `${JSON.stringify(entry)}\n`);
+      await writeInto(cells, rowOf(entry));
     }
+    await beside.addSounds(lineOf);
   }
   cells.end();
   lines.into.end();
   sent.into.end();
   await Promise.all([tabled, finished(lines.into), sent.facts()]);
+  const besides = await beside.finish();
   if (sounds === 0)
     throw new AppError(
       'NOTHING_SELECTED',
@@ -125,28 +136,13 @@ async function prepare(
     files: [
       { name: SHEET_FILES.records, ...(await lines.facts()) },
       { name: SHEET_FILES.table, ...(await table.facts()) },
+      ...besides,
     ],
   };
   const bytes = Buffer.from(`${JSON.stringify(manifest, undefined, 2)}\n`);
   const settle = (): Promise<void> => noteMade(app.db, manifest, folder.read(SENT), personId);
-  return { folder, manifest: bytes, signature: signatureOf(house, bytes), settle, sounds };
-}
-
-/** Writes into a stream, and waits while it is full. */
-async function write(into: Writable, what: unknown): Promise<void> {
-  if (into.write(what)) return;
-  await new Promise<void>((resolve, reject) => {
-    const clear = (): void => void into.off('drain', settle).off('error', fail);
-    const settle = (): void => {
-      clear();
-      resolve();
-    };
-    const fail = (error: Error): void => {
-      clear();
-      reject(error);
-    };
-    into.once('drain', settle).once('error', fail);
-  });
+  const names = manifest.files.map(({ name }) => name);
+  return { folder, manifest: bytes, signature: signatureOf(house, bytes), names, settle, sounds };
 }
 
 /** The rows of a selection, each sound once. */
@@ -194,12 +190,12 @@ interface SoundFacts extends Record<string, unknown> {
 async function entriesOf(
   db: Queryable,
   rows: readonly SoundRow[],
-  { selection, forWhom, onlyChanged }: Wanted,
+  { selection, forWhom, onlyChanged, parts }: Wanted,
 ): Promise<(Sent & { entry: SheetEntry })[]> {
   const ids = rows.map(({ soundId }) => soundId);
   const sight = selection === 'everything' ? 'all' : selection.seenBy;
   const { rows: found } = await db.execute<SoundFacts>(sql`
-    select s.id, s.quick_digest, s.full_digest, s.digest_version, p.print, n.names, e.earlier, r.revision || ' ' || md5(n.names::text) as mark, w.mark as sent
+    select s.id, s.quick_digest, s.full_digest, s.digest_version, p.print, n.names, e.earlier, concat_ws(' ', r.revision, md5(n.names::text), nullif(${markOfParts(parts)}, '')) as mark, w.mark as sent
     from sounds s join records r on r.sound_id = s.id left join fingerprints p on p.sound_id = s.id and p.version = ${FINGERPRINT_VERSION}
     cross join lateral (select coalesce(array_agg(distinct c.name order by c.name), '{}') as names from copies c
       where c.sound_id = s.id and not c.gone and ${copyIsSeen(sight)}) n
@@ -249,7 +245,11 @@ function rowOf({ names, sound, record }: SheetEntry): string[] {
   );
 }
 
-async function pack({ folder, manifest, signature }: Prepared, out: Writable, signal: AbortSignal): Promise<void> {
+async function pack(
+  { folder, manifest, signature, names }: Prepared,
+  out: Writable,
+  signal: AbortSignal,
+): Promise<void> {
   // Loaded when it is needed, as it is large.
   const { ZipArchive } = await import('archiver');
   const zip = new ZipArchive({ zlib: { level: 6 } });
@@ -258,7 +258,7 @@ async function pack({ folder, manifest, signature }: Prepared, out: Writable, si
   const packed = pipeline(zip as unknown as Readable, out, { signal });
   zip.append(manifest, { name: SHEET_FILES.manifest });
   zip.append(signature, { name: SHEET_FILES.signature });
-  for (const name of [SHEET_FILES.records, SHEET_FILES.table]) zip.append(folder.read(name), { name });
+  for (const name of names) zip.append(folder.read(name), { name });
   await Promise.all([zip.finalize(), packed]);
   signal.removeEventListener('abort', stop);
 }

@@ -9,11 +9,12 @@ import {
   type SheetEntry,
   type SheetManifest,
 } from '@flagstone/contract/change-sheet';
+import { PART_FILE_NAMES, PART_FILES, type PartFile } from '@flagstone/contract/sheet-parts';
 import { diskError } from '../disk/disk-errors.ts';
 import yauzl, { type Entry, type ZipFile } from 'yauzl';
 import { z } from 'zod';
 
-/** Bounds of what comes from outside, in bytes: the manifest, one line, all lines. */
+/** Bounds of what comes from outside, in bytes: the manifest, one line, all lines of a file. */
 const MOST_MANIFEST = 1024 * 1024;
 const MOST_LINE = 1024 * 1024;
 const MOST_RECORDS = 4 * 1024 * 1024 * 1024;
@@ -28,6 +29,15 @@ export interface OpenSheet {
   signature: string | undefined;
   /** The lines in their order, from 1; each is parsed, and one that is none throws SHEET_INVALID with its number. */
   entries: () => AsyncGenerator<{ line: number; entry: SheetEntry }>;
+  /** What it brings beside the records, file by file; those that this version knows. */
+  parts: { file: PartFile; lines: () => AsyncGenerator<PartLine> }[];
+}
+
+/** A line of a file beside the records, parsed; `ofLine` is the line of the sound that is meant, null where none is. */
+export interface PartLine {
+  line: number;
+  ofLine: number | null;
+  said: Record<string, unknown>;
 }
 
 /**
@@ -61,8 +71,14 @@ async function opened(zip: ZipFile): Promise<OpenSheet> {
   const manifest = manifestIn(manifestBytes);
   const signatureFile = found.get(SHEET_FILES.signature);
   const signature = signatureFile && (await wholeOf(zip, signatureFile, MOST_MANIFEST)).toString('utf8').trim();
-  await proveRecords(zip, recordsFile, manifest);
-  return { manifest, manifestBytes, signature, entries: () => entriesOf(zip, recordsFile) };
+  await prove(zip, recordsFile, manifest);
+  const partFiles = PART_FILE_NAMES.flatMap((file) => {
+    const entry = found.get(PART_FILES[file].name);
+    return entry ? [{ file, entry }] : [];
+  });
+  for (const { entry } of partFiles) await prove(zip, entry, manifest);
+  const parts = partFiles.map(({ file, entry }) => ({ file, lines: () => partLinesOf(zip, file, entry) }));
+  return { manifest, manifestBytes, signature, entries: () => entriesOf(zip, recordsFile), parts };
 }
 
 /** The files of a ZIP by their names. Names that lead out of it are refused by the reader of ZIP files. */
@@ -127,37 +143,67 @@ async function* chunksOf(stream: Readable, name: string): AsyncGenerator<Buffer>
   }
 }
 
-async function proveRecords(zip: ZipFile, entry: Entry, manifest: SheetManifest): Promise<void> {
+/** Holds a file of a sheet against its manifest. */
+async function prove(zip: ZipFile, entry: Entry, manifest: SheetManifest): Promise<void> {
+  const { fileName } = entry;
   if (entry.uncompressedSize > MOST_RECORDS)
     throw new AppError(
       'TOO_LARGE',
-      `${entry.fileName} of the sheet has ${entry.uncompressedSize} bytes; ${MOST_RECORDS} are allowed.`,
+      `${fileName} of the sheet has ${entry.uncompressedSize} bytes; ${MOST_RECORDS} are allowed.`,
     );
-  const named = manifest.files.find(({ name }) => name === SHEET_FILES.records);
-  if (!named) throw new AppError('SHEET_INVALID', `The manifest does not name ${SHEET_FILES.records}.`);
+  const named = manifest.files.find(({ name }) => name === fileName);
+  if (!named) throw new AppError('SHEET_INVALID', `The manifest does not name ${fileName}.`);
   const hash = createHash('sha256');
   let bytes = 0;
-  for await (const chunk of chunksOf(await streamOf(zip, entry), entry.fileName)) {
+  for await (const chunk of chunksOf(await streamOf(zip, entry), fileName)) {
     hash.update(chunk);
     bytes += chunk.length;
   }
   if (bytes !== named.bytes || hash.digest('hex') !== named.sha256)
     throw new AppError(
       'SHEET_TAMPERED',
-      `${SHEET_FILES.records} is not what the manifest of the sheet says: it was changed or damaged.`,
+      `${fileName} is not what the manifest of the sheet says: it was changed or damaged.`,
     );
 }
 
 async function* entriesOf(zip: ZipFile, file: Entry): AsyncGenerator<{ line: number; entry: SheetEntry }> {
+  for await (const { line, said } of parsedLines(zip, file, sheetEntrySchema)) yield { line, entry: said };
+}
+
+async function* partLinesOf(zip: ZipFile, name: PartFile, file: Entry): AsyncGenerator<PartLine> {
+  for await (const { line, said } of parsedLines(zip, file, PART_FILES[name].schema as z.ZodType<PartLine['said']>))
+    yield { line, said, ofLine: typeof said['line'] === 'number' ? said['line'] : null };
+}
+
+/** The lines of a file, from 1. Throws SHEET_INVALID with the number of one that is not of its form. */
+async function* parsedLines<Said>(
+  zip: ZipFile,
+  file: Entry,
+  schema: z.ZodType<Said>,
+): AsyncGenerator<{ line: number; said: Said }> {
   let line = 0;
-  for await (const text of linesOf(chunksOf(await streamOf(zip, file), file.fileName))) {
+  for await (const text of linesOf(chunksOf(await streamOf(zip, file), file.fileName), file.fileName)) {
     line += 1;
-    yield { line, entry: entryIn(text, line) };
+    const fail = (why: string, cause?: unknown): never => {
+      throw new AppError('SHEET_INVALID', `Line ${line} of ${file.fileName} ${why}`, { cause });
+    };
+    let json: unknown;
+    try {
+      json = JSON.parse(text);
+    } catch (cause) {
+      fail('is not JSON.', cause);
+    }
+    if (MAY_BE_NO_TEXT.test(text) && !isText(json)) fail('holds a text with a NUL, or with half a character.');
+    const parsed = schema.safeParse(json);
+    yield {
+      line,
+      said: parsed.success ? parsed.data : fail(`is of another form: ${z.prettifyError(parsed.error).slice(0, 500)}`),
+    };
   }
 }
 
 /** Lines that are not empty. Throws SHEET_INVALID for one without an end. */
-async function* linesOf(chunks: AsyncIterable<Buffer>): AsyncGenerator<string> {
+async function* linesOf(chunks: AsyncIterable<Buffer>, name: string): AsyncGenerator<string> {
   let rest: Buffer = Buffer.alloc(0);
   for await (const chunk of chunks) {
     const all = rest.length === 0 ? chunk : Buffer.concat([rest, chunk]);
@@ -168,21 +214,17 @@ async function* linesOf(chunks: AsyncIterable<Buffer>): AsyncGenerator<string> {
     }
     rest = all.subarray(from);
     if (rest.length > MOST_LINE)
-      throw new AppError('SHEET_INVALID', `A line of ${SHEET_FILES.records} is longer than ${MOST_LINE} bytes.`);
+      throw new AppError('SHEET_INVALID', `A line of ${name} is longer than ${MOST_LINE} bytes.`);
   }
   if (rest.length > 0) yield rest.toString('utf8');
 }
 
-function entryIn(text: string, line: number): SheetEntry {
-  const fail = (why: string, cause?: unknown): never => {
-    throw new AppError('SHEET_INVALID', `Line ${line} of ${SHEET_FILES.records} ${why}`, { cause });
-  };
-  let said: unknown;
-  try {
-    said = JSON.parse(text);
-  } catch (cause) {
-    fail('is not JSON.', cause);
-  }
-  const parsed = sheetEntrySchema.safeParse(said);
-  return parsed.success ? parsed.data : fail(`is no sound: ${z.prettifyError(parsed.error).slice(0, 500)}`);
+/** Escapes by which JSON says what no database keeps as text: NUL, and halves of surrogate pairs, which may be whole pairs too. */
+const MAY_BE_NO_TEXT = /\\u(0000|d[89a-f])/i;
+
+/** Whether all texts of a value of JSON, with the names of members, can be kept as text. */
+function isText(value: unknown): boolean {
+  if (typeof value === 'string') return value.isWellFormed() && !value.includes('\0');
+  if (typeof value !== 'object' || value === null) return true;
+  return Object.entries(value).every(([name, member]) => isText(name) && isText(member));
 }

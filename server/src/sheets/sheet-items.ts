@@ -1,10 +1,11 @@
 import { emptyRecord, FIELD_NAMES, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
+import { agreedByHistories, type RecordChange } from '@flagstone/core/record/agreed';
 import { settle, type Settlement, type SettlingRule } from '@flagstone/core/record/settle';
 import { threeWays } from '@flagstone/core/record/three-way';
 import { legalName } from '@flagstone/core/naming/given-name';
 import type { SheetEntry } from '@flagstone/contract/change-sheet';
 import type { Sheet, SheetItem, SheetWinner } from '@flagstone/contract/sheets';
-import { and, asc, eq, gt, inArray, sql, type SQL } from 'drizzle-orm';
+import { and, asc, eq, gt, inArray, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { idList } from '../db/sql-parts.ts';
@@ -15,6 +16,7 @@ import { settledFields } from '../records/settled-fields.ts';
 import { fullPathsOf } from '../records/sound-rows.ts';
 import { copyIsSeen } from '../rights/seen.ts';
 import type { Sight } from '../rights/rights.ts';
+import { isUndone } from './undone-runs.ts';
 
 /** With “theirs” the sheet wins where both houses changed a field; otherwise that stays open, and the record as it is. */
 const RULES: Record<SheetWinner, readonly SettlingRule[]> = { ours: [], theirs: [{ field: 'any', wins: 'file' }] };
@@ -46,11 +48,19 @@ export async function comparedItems(
     ]),
   );
   const agreedOf = await lastAgreed(db, houseId, ids);
+  const histories = await bothHistories(
+    db,
+    rows.filter(({ soundId }) => !('sheet' in (agreedOf.get(soundId ?? 0) ?? {}))),
+  );
   return rows.flatMap((row) => {
     const record = recordOf.get(row.soundId ?? 0);
     if (!record) return [];
     const agreed = agreedOf.get(row.soundId ?? 0) ?? {};
-    const base = 'sheet' in agreed ? { ...emptyRecord(), ...agreed.sheet } : { ...record, ...agreed.first };
+    const { ours = [], theirs = [] } = histories.get(row.line) ?? {};
+    const base =
+      'sheet' in agreed
+        ? { ...emptyRecord(), ...agreed.sheet }
+        : { ...record, ...agreed.first, ...agreedByHistories(record, row.entry.record, ours, theirs) };
     // Each side says when it was changed in no way that both clocks agree on.
     const fields = threeWays(record, row.entry.record, base);
     const timed = fields.map((each) => ({ ...each, recordChangedMs: undefined, fileChangedMs: undefined }));
@@ -58,19 +68,9 @@ export async function comparedItems(
   });
 }
 
-/** Whether what the changes of a run did was taken back. */
-export const isUndone = (runId: SQL): SQL =>
-  sql`exists (select from changes u where u.run_id = ${runId} and u.undone_by is not null)`;
-
-/** The same of one run, asked by itself. */
-export async function wasUndone(db: Queryable, runId: string): Promise<boolean> {
-  const { rows } = await db.execute<{ undone: boolean }>(sql`select ${isUndone(sql`${runId}::uuid`)} as undone`);
-  return rows[0]?.undone === true;
-}
-
 type Agreed = { sheet: Partial<SoundRecord> } | { first?: Partial<SoundRecord> };
 
-/** What both houses last agreed on: what the last sheet said that was applied and stands, else what the record said when its file was first read. */
+/** What both houses last agreed on, as it is known here: what the last sheet said that was applied and stands, else what the record said when its file was first read. */
 async function lastAgreed(db: Queryable, houseId: string, soundIds: readonly number[]): Promise<Map<number, Agreed>> {
   const { rows } = await db.execute<{
     sound_id: number;
@@ -84,6 +84,23 @@ async function lastAgreed(db: Queryable, houseId: string, soundIds: readonly num
     from unnest(${idList(soundIds)}) i(id)
     left join sheet_bases b on b.sound_id = i.id and b.house_id = ${houseId}::uuid and not ${isUndone(sql`b.run_id`)}`);
   return new Map(rows.map(({ sound_id: id, sheet, first }) => [id, sheet ? { sheet } : { first: first ?? {} }]));
+}
+
+/** The histories of records here and in the house of a sheet that brings them, by the lines of the sheet, each from the newest change to the oldest. */
+async function bothHistories(
+  db: Queryable,
+  rows: readonly ItemRow[],
+): Promise<Map<number, { ours: RecordChange[]; theirs: RecordChange[] }>> {
+  const [first] = rows;
+  if (!first) return new Map();
+  const lines = idList(rows.map(({ line }) => line));
+  const { rows: found } = await db.execute<{ line: number; ours: RecordChange[] | null; theirs: RecordChange[] }>(sql`
+    select i.line, (select jsonb_agg(jsonb_build_object('before', v.before, 'after', v.after) order by v.revision desc) from record_revisions v
+        where v.sound_id = i.sound_id) as ours,
+      jsonb_agg(jsonb_build_object('before', p.said -> 'before', 'after', p.said -> 'after') order by (p.said ->> 'revision')::int desc) as theirs
+    from sheet_items i join sheet_part_lines p on p.sheet_id = i.sheet_id and p.of_line = i.line and p.file = 'histories'
+    where i.sheet_id = ${first.sheetId}::uuid and i.line = any(${lines}) group by i.line, i.sound_id`);
+  return new Map(found.map(({ line, ours, theirs }) => [line, { ours: ours ?? [], theirs }]));
 }
 
 /** Why a record cannot take what a sheet says; null when it can. */

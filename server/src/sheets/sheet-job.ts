@@ -1,6 +1,7 @@
 import { AppError } from '@flagstone/core/errors';
 import type { Job } from '@flagstone/contract/jobs';
 import type { Plan } from '@flagstone/contract/plans';
+import { PART_FILE_NAMES, PART_FILES, sheetPartsSchema, type SheetPart } from '@flagstone/contract/sheet-parts';
 import { sheetWinnerSchema, type SheetWinner } from '@flagstone/contract/sheets';
 import { eq, sql } from 'drizzle-orm';
 import { z } from 'zod';
@@ -16,7 +17,9 @@ import { firstCopies, itemRows, newNameOf } from './sheet-items.ts';
 
 const payloadSchema = z.object({
   sheetId: z.uuid(),
-  apply: z.strictObject({ wins: sheetWinnerSchema, onlyLine: z.number().optional() }).nullable(),
+  apply: z
+    .strictObject({ wins: sheetWinnerSchema, onlyLine: z.number().optional(), parts: sheetPartsSchema.default([]) })
+    .nullable(),
 });
 const PAGE = 200;
 
@@ -55,13 +58,17 @@ export async function compare(
 async function linesLeft(
   app: AppContext,
   sheetId: string,
-  apply: { onlyLine?: number | undefined } | null,
+  apply: { onlyLine?: number | undefined; parts: readonly SheetPart[] } | null,
 ): Promise<number> {
+  if (apply?.onlyLine !== undefined) return 1;
   const waits = apply ? sql`sound_id is not null and applied_at is null` : sql`match is null`;
-  const { rows } = await app.db.execute<{ lines: number }>(
-    sql`select count(*)::int as lines from sheet_items where sheet_id = ${sheetId}::uuid and ${waits}`,
-  );
-  return apply?.onlyLine === undefined ? (rows[0]?.lines ?? 0) : 1;
+  const files = PART_FILE_NAMES.filter((file) => apply?.parts.includes(PART_FILES[file].part));
+  const { rows } = await app.db.execute<{ lines: number }>(sql`
+    select ((select count(*) from sheet_items where sheet_id = ${sheetId}::uuid and ${waits}) + (
+      select count(*) from sheet_part_lines p left join sheet_items i on i.sheet_id = p.sheet_id and i.line = p.of_line
+      where p.sheet_id = ${sheetId}::uuid and p.applied_at is null and (p.of_line is null or i.sound_id is not null)
+        and p.file in (select jsonb_array_elements_text(${JSON.stringify(files)}::jsonb))))::int as lines`);
+  return rows[0]?.lines ?? 0;
 }
 
 /** Queues the comparing of a sheet. */
@@ -73,7 +80,7 @@ export function queueComparing(app: AppContext, sheetId: string, personId: numbe
 export async function queueApplying(
   app: AppContext,
   sheetId: string,
-  apply: { wins: SheetWinner; onlyLine?: number | undefined },
+  apply: { wins: SheetWinner; onlyLine?: number | undefined; parts: readonly SheetPart[] },
   personId: number,
 ): Promise<Job> {
   await app.db.transaction((tx) => beginApplying(tx, sheetId, apply.wins));

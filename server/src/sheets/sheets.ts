@@ -1,26 +1,29 @@
 import { AppError } from '@flagstone/core/errors';
+import { PART_FILES, type PartFile } from '@flagstone/contract/sheet-parts';
 import type { Sheet, SheetItem, SheetWinner } from '@flagstone/contract/sheets';
 import { and, desc, eq, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { bulkInsert } from '../db/bulk-insert.ts';
 import type { Queryable } from '../db/connect.ts';
 import { people } from '../db/schema.ts';
-import { sheetItems, sheets } from '../db/sheets-schema.ts';
+import { sheetItems, sheetPartLines, sheets } from '../db/sheets-schema.ts';
 import type { Sight } from '../rights/rights.ts';
 import { signedBy } from './house.ts';
-import { withSheet } from './read-sheet.ts';
-import { isUndone, itemRows, shownItems, type ItemsShown } from './sheet-items.ts';
+import { withSheet, type PartLine } from './read-sheet.ts';
+import { itemRows, shownItems, type ItemsShown } from './sheet-items.ts';
+import { isUndone } from './undone-runs.ts';
 
 /** Lines that are kept in one statement, and the most that a sheet may have. */
 const PAGE = 500;
 const MOST_LINES = 2_000_000;
+const MOST_PART_LINES = 10_000_000;
 
 /**
  * Takes a sheet in: proves its digests and signature, and keeps its lines, all of them or none. Returns its id; nothing of the catalogue is changed. Throws SHEET_INVALID,
  * SHEET_TOO_NEW, SHEET_TAMPERED, TOO_LARGE.
  */
 export function receiveSheet(app: AppContext, file: string, personId: number): Promise<string> {
-  return withSheet(file, async ({ manifest, manifestBytes, signature, entries }) => {
+  return withSheet(file, async ({ manifest, manifestBytes, signature, entries, parts }) => {
     if (manifest.sounds > MOST_LINES)
       throw new AppError('TOO_LARGE', `The sheet has ${manifest.sounds} sounds; ${MOST_LINES} are allowed.`);
     const signed = await signedBy(app.db, manifest, manifestBytes, signature);
@@ -45,9 +48,28 @@ export function receiveSheet(app: AppContext, file: string, personId: number): P
       await keep();
       if (lines !== manifest.sounds)
         throw new AppError('SHEET_TAMPERED', `The sheet has ${lines} lines; its manifest says ${manifest.sounds}.`);
+      for (const { file, lines: partLines } of parts) await keepPart(tx, row.id, file, partLines());
       return row.id;
     });
   });
+}
+
+async function keepPart(tx: Queryable, sheetId: string, file: PartFile, lines: AsyncIterable<PartLine>): Promise<void> {
+  let page: (typeof sheetPartLines.$inferInsert)[] = [];
+  const keep = async (): Promise<void> => {
+    if (page.length > 0) await tx.execute(bulkInsert(sheetPartLines, page));
+    page = [];
+  };
+  for await (const each of lines) {
+    if (each.line > MOST_PART_LINES)
+      throw new AppError(
+        'TOO_LARGE',
+        `The sheet has more than ${MOST_PART_LINES} lines in “${PART_FILES[file].name}”.`,
+      );
+    page.push({ sheetId, file, ...each });
+    if (page.length >= PAGE) await keep();
+  }
+  await keep();
 }
 
 /** Whose sheets somebody sees: their own; administrators see all. */

@@ -11,16 +11,17 @@ import { showingErrors, tell } from '../ui/use-errors.ts';
 /** Who changed a record, when, by what, field by field; any state that it was in can be had again. */
 const props = defineProps<{ soundId: number; revision: number }>();
 
-const { answer: revisions } = useAnswer(
+const { answer: history } = useAnswer(
   () => props.soundId,
-  async (id) => (await call('getSound', { params: { id } })).revisions,
+  (id) => call('getSound', { params: { id } }),
   { dependsOn: () => props.revision },
 );
+const revisions = computed(() => history.value?.revisions);
 
 /** The number of the oldest revision that is listed; before it stands what was read, or what is too old to be listed. */
 const oldest = computed(() => revisions.value?.at(-1)?.revision ?? props.revision);
 
-function changesIn(revision: Revision): { label: string; before: string; after: string }[] {
+function changesIn(revision: Pick<Revision, 'before' | 'after'>): { label: string; before: string; after: string }[] {
   return FIELDS.filter(({ name }) => name in revision.after).map(({ name, label }) => ({
     label,
     before: formatValue(revision.before[name], '(empty)'),
@@ -70,6 +71,26 @@ async function goBackTo(revision: number): Promise<void> {
         <div class="soft">Revision {{ oldest - 1 }}</div>
       </li>
     </ol>
+    <template v-if="history && history.toldRevisions.length > 0">
+      <h3>In other houses</h3>
+      <ol aria-label="Revisions in other houses, newest first">
+        <li v-for="entry in history.toldRevisions" :key="`${entry.house} ${entry.revision}`">
+          <strong>{{ entry.summary }}</strong>
+          <div class="soft">
+            {{ entry.house || 'Another house' }}: revision {{ entry.revision }} by {{ entry.person }},
+            {{ formatWhen(entry.at) }}
+          </div>
+          <dl>
+            <template v-for="change in changesIn(entry)" :key="change.label">
+              <dt>{{ change.label }}</dt>
+              <dd>
+                <del>{{ change.before }}</del> → <ins>{{ change.after }}</ins>
+              </dd>
+            </template>
+          </dl>
+        </li>
+      </ol>
+    </template>
   </section>
   <p v-else class="soft card-part" role="status">Reading the history…</p>
 </template>

@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import type { Plan } from '@flagstone/contract/plans';
+import type { SheetPart } from '@flagstone/contract/sheet-parts';
 import type { Sheet, SheetItem, SheetWinner } from '@flagstone/contract/sheets';
 import { ElButton, ElDrawer, ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
 import { useRoute } from 'vue-router';
 import { ApiError, call } from '../api/client.ts';
 import PlanView from '../plans/plan-view.vue';
+import SheetParts from '../sheets/sheet-parts.vue';
 import { matchInWords, SIGNED_BY, stateInWords } from '../sheets/sheet-words.ts';
 import { useLive } from '../stores/live.ts';
 import { counted, formatWhen } from '../ui/format.ts';
@@ -26,6 +28,8 @@ const { answer: sheet, load } = useAnswer<string, Sheet>(
 type Shown = 'all' | 'matched' | 'several' | 'none';
 const show = ref<Shown>('matched');
 const wins = ref<SheetWinner>('ours');
+/** What is taken beside the records. */
+const parts = ref<SheetPart[]>([]);
 const items = shallowRef<SheetItem[]>([]);
 const next = ref<number | null>(0);
 /** Whether the lines are those of what is asked for now: before, none says nothing. */
@@ -80,7 +84,8 @@ const takes = (item: SheetItem): boolean =>
   !item.applied && item.problem === null && item.fields.some(({ outcome }) => outcome === 'taken');
 
 async function apply(onlyLine?: number): Promise<void> {
-  const body = { wins: wins.value, ...(onlyLine === undefined ? {} : { onlyLine }) };
+  const whole = { wins: wins.value, parts: parts.value };
+  const body = onlyLine === undefined ? whole : { ...whole, parts: [], onlyLine };
   const job = await showingErrors(() => call('applySheet', { params: { id: id.value }, body }));
   if (!job) return;
   await load();
@@ -145,6 +150,7 @@ const SIGNS = {
           <span>○ {{ sheet.counts.none.toLocaleString('en') }} not held here</span>
         </p>
       </section>
+      <sheet-parts v-model="parts" :sheet="sheet" />
       <div class="acts">
         <el-radio-group v-model="show" aria-label="Which sounds to show">
           <el-radio-button value="matched">Found here</el-radio-button>
@@ -163,9 +169,9 @@ const SIGNS = {
         <el-button
           type="primary"
           :loading="sheet.state === 'applying'"
-          :disabled="working || found === 0"
+          :disabled="working || (found === 0 && parts.length === 0)"
           @click="apply()"
-          >Apply to {{ counted(found, 'record') }}</el-button
+          >Apply to {{ counted(found, 'record') }}{{ parts.length > 0 ? ', and the rest' : '' }}</el-button
         >
       </div>
       <measured-rows

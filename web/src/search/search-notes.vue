@@ -1,17 +1,12 @@
 <script setup lang="ts">
 import type { RelationKind } from '@flagstone/core/words/thesaurus';
 import { computed } from 'vue';
+import { RELATION_WORDS } from '../ui/relation-words.ts';
 import type { useQueryReading } from './use-query-reading.ts';
 
 /** What a search was read as: words that were put right, and words that mean about the same, which go beside those typed by a click. */
 const props = defineProps<{ reading: ReturnType<typeof useQueryReading> }>();
 
-const KINDS: Record<RelationKind, string> = {
-  same: 'means about the same',
-  broader: 'broader',
-  narrower: 'narrower',
-  heard: 'what it sounds like',
-};
 const SIGNS: Record<RelationKind, string> = { same: '=', broader: '↑', narrower: '↓', heard: '♪' };
 
 const replaced = computed(() =>
@@ -38,7 +33,7 @@ const replaced = computed(() =>
         class="chip"
         :class="{ on: each.on }"
         :aria-pressed="each.on"
-        :title="`${each.word}: ${KINDS[each.kind]} (of “${each.of}”), in ${each.sounds.toLocaleString('en')} sounds`"
+        :title="`${each.word}: ${RELATION_WORDS[each.kind]} (of “${each.of}”), in ${each.sounds.toLocaleString('en')} sounds`"
         @click="reading.turn(each.pair)"
       >
         <span aria-hidden="true">{{ each.on ? '✓' : SIGNS[each.kind] }}</span> {{ each.word }}

@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import type { Selection } from '@flagstone/contract/selection';
-import { ElButton, ElCheckbox, ElDialog, ElInput } from 'element-plus';
+import { SHEET_PARTS, type SheetPart } from '@flagstone/contract/sheet-parts';
+import { ElButton, ElCheckbox, ElCheckboxGroup, ElDialog, ElInput } from 'element-plus';
 import { computed, ref, watch } from 'vue';
 import { call, fetchBytes } from '../api/client.ts';
 import { useRights } from '../stores/rights.ts';
 import { counted, formatDay } from '../ui/format.ts';
 import { showingErrors, tell } from '../ui/use-errors.ts';
+import { PART_NAMES, PART_SENT } from './sheet-words.ts';
 
 /** A change sheet of some sounds: for whom, and whether all of them or what changed since the last one. */
 const props = defineProps<{ selection: Selection | undefined; what: string }>();
@@ -15,6 +17,7 @@ type Recipient = Awaited<ReturnType<typeof call<'listSheetRecipients'>>>[number]
 const recipients = ref<Recipient[]>([]);
 const forWhom = ref('');
 const onlyChanged = ref(false);
+const parts = ref<SheetPart[]>([]);
 const working = ref(false);
 const rights = useRights();
 /** What others read of whom the sheet is. */
@@ -45,7 +48,12 @@ async function make(): Promise<void> {
   const house = ownName.value.trim();
   if (rights.isAdministrator && house !== nameBefore)
     await showingErrors(() => call('nameHouse', { body: { name: house } }));
-  const body = { selection, forWhom: forWhom.value.trim(), onlyChanged: onlyChanged.value && last.value !== undefined };
+  const body = {
+    selection,
+    forWhom: forWhom.value.trim(),
+    onlyChanged: onlyChanged.value && last.value !== undefined,
+    parts: parts.value,
+  };
   const made = await showingErrors(() => fetchBytes('/sheets/make', { body }));
   working.value = false;
   if (!made) return;
@@ -86,6 +94,14 @@ async function make(): Promise<void> {
         >Only what changed since the last one, of {{ formatDay(last.madeAt) }} ({{ counted(last.sounds, 'sound') }} sent
         so far)</el-checkbox
       >
+      <fieldset>
+        <legend>Along with the records</legend>
+        <el-checkbox-group v-model="parts">
+          <el-checkbox v-for="part in SHEET_PARTS" :key="part" :value="part"
+            ><strong>{{ PART_NAMES[part] }}</strong> <span class="soft">{{ PART_SENT[part] }}</span></el-checkbox
+          >
+        </el-checkbox-group>
+      </fieldset>
     </form>
     <template #footer>
       <el-button @click="isOpen = false">Cancel</el-button>
@@ -99,5 +115,20 @@ async function make(): Promise<void> {
   display: grid;
   gap: 10px;
   margin-top: 12px;
+}
+
+fieldset {
+  margin: 0;
+  padding: 6px 12px;
+  border: 1px solid var(--hairline);
+}
+
+.el-checkbox {
+  display: flex;
+  margin-right: 0;
+}
+
+.el-checkbox .soft {
+  margin-left: 6px;
 }
 </style>
