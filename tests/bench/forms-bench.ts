@@ -4,7 +4,7 @@ import os from 'node:os';
 import path from 'node:path';
 import { parseArgs } from 'node:util';
 import { FingerprintMeter } from '@flagstone/core/audio/fingerprint/fingerprint-meter';
-import { keysOf, turnsOfKeys, type Fingerprint } from '@flagstone/core/audio/fingerprint/fingerprint';
+import { keysOf, keysOfTurn, TURNS_OF_KEYS, type Fingerprint } from '@flagstone/core/audio/fingerprint/fingerprint';
 import { sameRecording, type SameRecording } from '@flagstone/core/audio/fingerprint/same-recording';
 import { RECIPES, type RecipeName } from '@flagstone/demo/recipes';
 import { finish, randomSource } from '@flagstone/demo/signal';
@@ -96,7 +96,8 @@ for (let seed = 0; seed < sounds + others; seed += 1) {
 say(`${held.length} recordings, ${asked.length} converted, in ${((performance.now() - started) / 1000).toFixed(0)} s`);
 
 function found(print: Fingerprint): { at: number; same: SameRecording } | undefined {
-  for (const keys of turnsOfKeys(print)) {
+  for (let turn = 0; turn < TURNS_OF_KEYS; turn += 1) {
+    const keys = keysOfTurn(print, turn);
     const [best] = [...new Set(keys.flatMap((key) => holders.get(key) ?? []))]
       .flatMap((at) => {
         const same = sameRecording(print, (held[at] as (typeof held)[number]).print);

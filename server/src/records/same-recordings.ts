@@ -2,8 +2,9 @@ import {
   FINGERPRINT_VERSION,
   fingerprintBytes,
   keysOf,
+  keysOfTurn,
   readFingerprint,
-  turnsOfKeys,
+  TURNS_OF_KEYS,
   type Fingerprint,
 } from '@flagstone/core/audio/fingerprint/fingerprint';
 import { rangesOf, sameRecording, type SameRecording } from '@flagstone/core/audio/fingerprint/same-recording';
@@ -19,7 +20,7 @@ import type { Sight } from '../rights/rights.ts';
 import { rowsInOrder } from './sound-rows.ts';
 
 /** Fingerprints that are looked for in one statement. */
-const PAGE = 50;
+const PAGE = 125;
 /** Others that are compared with one bit by bit: a word, a length and a place that everybody has must not read the whole table. */
 const MOST_COMPARED = 20;
 /** Numbers are kept with 24 bits. */
@@ -82,26 +83,44 @@ export async function findRecordings(
   isWanted: SQL,
 ): Promise<Map<number, FoundRecording[]>> {
   const found = new Map<number, FoundRecording[]>();
-  for (let turn = 0; turn < 3; turn += 1) {
+  for (let turn = 0; turn < TURNS_OF_KEYS; turn += 1) {
     const left = [...asked].filter(([number]) => !found.has(number));
-    for (let at = 0; at < left.length; at += PAGE)
-      for (const [number, others] of await lookedUp(db, left.slice(at, at + PAGE), turn, isWanted))
-        found.set(number, others);
+    // The database looks for the next ones while these are compared.
+    let coming = candidatesOf(db, left.slice(0, PAGE), turn, isWanted);
+    for (let at = 0; at < left.length; at += PAGE) {
+      const candidates = await coming;
+      if (at + PAGE < left.length) coming = candidatesOf(db, left.slice(at + PAGE, at + 2 * PAGE), turn, isWanted);
+      // Looked at when these are compared; until then it must not count as unhandled.
+      coming.catch(() => undefined);
+      for (const [place, [number, print]] of left.slice(at, at + PAGE).entries()) {
+        const same = alikeOf(print, candidates.get(number) ?? []);
+        if (same.length > 0) found.set(number, same);
+        // Ten with as many candidates as there may be take some milliseconds: others come in between.
+        if (place % 10 === 9) await new Promise(setImmediate);
+      }
+    }
   }
   return found;
 }
 
-async function lookedUp(
+interface Candidate {
+  soundId: number;
+  print: Buffer;
+}
+
+/** Those of which the words of a turn are in some fingerprints, and whose length and place are near, by the number of each that is asked for. */
+async function candidatesOf(
   db: Queryable,
   asked: readonly (readonly [number, Fingerprint])[],
   turn: number,
   isWanted: SQL,
-): Promise<Map<number, FoundRecording[]>> {
+): Promise<Map<number, Candidate[]>> {
+  if (asked.length === 0) return new Map();
   const questions = asked.map(([number, print]) => {
     const { heardSeconds, centreHz } = rangesOf(print);
     return {
       number,
-      keys: (turnsOfKeys(print)[turn] ?? []).map(signed),
+      keys: keysOfTurn(print, turn).map(signed),
       heard_from: heardSeconds[0] - ROUNDED,
       heard_to: heardSeconds[1] + ROUNDED,
       centre_from: centreHz[0] * (1 - ROUNDED),
@@ -115,22 +134,22 @@ async function lookedUp(
       select f.sound_id, f.print from fingerprints f
       where f.keys && q.keys and f.version = ${FINGERPRINT_VERSION} and f.heard_seconds between q.heard_from and q.heard_to
       and f.centre_hz between q.centre_from and q.centre_to and ${isWanted} limit ${MOST_COMPARED}) o`);
-  const found = new Map<number, FoundRecording[]>();
-  for (const [number, print] of asked) {
-    const others = rows.filter((row) => row.number === number);
-    const same = others.flatMap(({ sound_id: soundId, print: bytes }): FoundRecording[] => {
-      const alike = sameRecording(print, readFingerprint(bytes));
-      return alike ? [{ soundId, ...alike }] : [];
-    });
-    if (same.length > 0)
-      found.set(
-        number,
-        same.sort((a, b) => a.difference - b.difference),
-      );
-    // Twenty comparisons take a few milliseconds: others come in between.
-    await new Promise(setImmediate);
+  const candidates = new Map<number, Candidate[]>();
+  for (const { number, sound_id: soundId, print } of rows) {
+    const known = candidates.get(number);
+    if (known) known.push({ soundId, print });
+    else candidates.set(number, [{ soundId, print }]);
   }
-  return found;
+  return candidates;
+}
+
+/** Those candidates that hold the same recording as a fingerprint, the most alike first. */
+function alikeOf(print: Fingerprint, candidates: readonly Candidate[]): FoundRecording[] {
+  const same = candidates.flatMap(({ soundId, print: bytes }): FoundRecording[] => {
+    const alike = sameRecording(print, readFingerprint(bytes));
+    return alike ? [{ soundId, ...alike }] : [];
+  });
+  return same.sort((a, b) => a.difference - b.difference);
 }
 
 /**

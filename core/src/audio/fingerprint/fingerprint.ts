@@ -13,8 +13,6 @@ export const MOST_ROBUST = 64;
 export const MOST_VARIED = 32;
 /** Of these, as many as are looked for with one of their weakest bits turned. */
 const MOST_TURNED = 16;
-/** Which of the combinations of three bits that are turned turn one. */
-const ONE_TURNED = [1, 2, 4];
 const WEAKEST_BITS = 3;
 
 export interface Fingerprint {
@@ -40,29 +38,40 @@ export function keysOf({ words, robust }: Fingerprint): number[] {
   return Array.from(robust.subarray(0, MOST_VARIED), (place) => words[place] as number);
 }
 
+/** How many turns a recording is looked for in. */
+export const TURNS_OF_KEYS = 3;
+
 /**
- * The words with which a recording is looked for, in turns, until it is found: those by which it would be found; the next most certain ones; the first with one of their weakest
- * bits turned, all of them where a short recording has few words.
+ * The words with which a recording is looked for in a turn, until it is found: those by which it would be found (0); the next most certain ones (1); the first with one of their
+ * weakest bits turned, all of them where a short recording has few words (2).
  */
-export function turnsOfKeys(print: Fingerprint): [number[], number[], number[]] {
-  const next = Array.from(print.robust.subarray(MOST_VARIED), (place) => print.words[place] as number);
+export function keysOfTurn(print: Fingerprint, turn: number): number[] {
+  if (turn === 0) return keysOf(print);
+  if (turn === 1) return Array.from(print.robust.subarray(MOST_VARIED), (place) => print.words[place] as number);
   const isShort = print.robust.length < MOST_ROBUST;
-  const turned = variantsOf(print)
-    .slice(0, isShort ? MOST_VARIED : MOST_TURNED)
-    .flatMap(({ words }) => ONE_TURNED.map((bits) => words[bits] as number));
-  return [keysOf(print), next, [...new Set(turned)]];
+  const turned = new Set<number>();
+  print.weakest.subarray(0, isShort ? MOST_VARIED : MOST_TURNED).forEach((packed, index) => {
+    const word = print.words[print.robust[index] as number] as number;
+    for (const mask of weakestMasks(packed)) turned.add((word ^ mask) >>> 0);
+  });
+  return [...turned];
 }
 
 /** Each of the most certain words with all combinations of its three weakest bits turned, itself first. */
 export function variantsOf({ words, robust, weakest }: Fingerprint): { place: number; words: number[] }[] {
   return Array.from(weakest, (packed, index) => {
     const place = robust[index] as number;
-    const masks = Array.from({ length: WEAKEST_BITS }, (_, bit) => 1 << ((packed >> (5 * bit)) & 31));
+    const masks = weakestMasks(packed);
     const varied = Array.from({ length: 2 ** WEAKEST_BITS }, (_, turned) =>
       masks.reduce((word, mask, bit) => (turned & (1 << bit) ? word ^ mask : word) >>> 0, words[place] as number),
     );
     return { place, words: varied };
   });
+}
+
+/** The three least certain bits of a word, each as a word that turns it. */
+function weakestMasks(packed: number): number[] {
+  return Array.from({ length: WEAKEST_BITS }, (_, bit) => 1 << ((packed >> (5 * bit)) & 31));
 }
 
 const HEADER_BYTES = 12;
