@@ -9,6 +9,7 @@ export const pullListSchema = z.object({
   name: z.string(),
   show: z.string(),
   scene: z.string(),
+  notes: z.string(),
   person: z.string(),
   entries: z.number(),
 });
@@ -28,6 +29,7 @@ export const newPullListSchema = z.strictObject({
   name: z.string().trim().min(1).max(200),
   show: z.string().trim().max(200).default(''),
   scene: z.string().trim().max(200).default(''),
+  notes: z.string().trim().max(4000).default(''),
 });
 
 /** What changes of a list; the rest stays, whoever else changes it now. */
@@ -35,6 +37,7 @@ export const pullListChangeSchema = z.strictObject({
   name: z.string().trim().min(1).max(200).optional(),
   show: z.string().trim().max(200).optional(),
   scene: z.string().trim().max(200).optional(),
+  notes: z.string().trim().max(4000).optional(),
 });
 
 export const newPullEntrySchema = z.strictObject({
@@ -53,7 +56,22 @@ export const pullEntryChangeSchema = z.strictObject({
   listId: z.number().int().positive().optional(),
 });
 
+/** Where a sound was used: pulled onto a list where it still stands, or copied out, to a folder or as a ZIP file (then it is empty). */
+export const soundUseSchema = z.object({
+  at: z.string(),
+  person: z.string(),
+  list: pullListSchema.pick({ id: true, name: true, show: true, scene: true }).nullable(),
+  folder: z.string(),
+});
+export type SoundUse = z.infer<typeof soundUseSchema>;
+
 export const pullListsEndpoints = {
+  /** Where, when and by whom a sound was used, the latest first. */
+  listUses: endpoint('GET', '/sounds/:id/uses', {
+    needs: as('editor', 'sound'),
+    params: idParams,
+    response: z.array(soundUseSchema),
+  }),
   listPullLists: endpoint('GET', '/pull-lists', { needs: as('editor', 'anything'), response: z.array(pullListSchema) }),
   makePullList: endpoint('POST', '/pull-lists', {
     needs: as('editor', 'anything'),

@@ -32,6 +32,7 @@ export const listLineSchema = z.object({
   name: text(200).min(1),
   show: text(200),
   scene: text(200),
+  notes: text(4000).default(''),
 });
 export type ListLine = z.infer<typeof listLineSchema>;
 

@@ -36,6 +36,8 @@ export function fieldSearches(word: () => string, draw: Draw): Map<string, () =>
     container: () => pick('container:flac', 'container:wav', 'container:ogg'),
     layout: () => pick('layout:5.1', 'layout:=stereo', 'layout:7.1'),
     tag: () => `tag:reel${1 + draw(12)}`,
+    list: () => pick('list:reel', 'list:="Reel 2"'),
+    used: () => pick('used:<30d', 'used:>365d', 'used:2026'),
     length: () => number('length', '2..3', '<0.1', '>100', '5'),
     rate: () => number('rate', '>=96000', '192k', '44100'),
     depth: () => number('depth', '16', '32', '8'),

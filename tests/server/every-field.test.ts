@@ -194,6 +194,27 @@ describe('a field of the search line', () => {
     await say(GATE, 'slices', '');
   });
 
+  it('knows pull lists by their names, shows and scenes, and when a sound was pulled', async () => {
+    const [list] = await app.call('makePullList', { body: { name: 'Reel 2', show: 'Wéir', scene: '14 night' } });
+    const params = { id: list?.id ?? 0 };
+    await app.call('addPullEntry', { params, body: { soundId: idOf.get(RACE)?.soundId } });
+    for (const [q, files] of [
+      ['list:reel', [RACE]],
+      ['list:weir', [RACE]],
+      ['list:"14 night"', [RACE]],
+      ['list:="reel 2"', [RACE]],
+      ['list:=reel', []],
+      ['-list:reel', without(RACE)],
+      ['used:<1d', [RACE]],
+      ['used:>1d', []],
+      ['-used:<90d', without(RACE)],
+      [`used:${new Date().getUTCFullYear()}`, [RACE]],
+    ] as const)
+      expect([q, await found(q)]).toEqual([q, files]);
+    await app.call('removePullList', { params });
+    expect(await found('list:reel')).toEqual([]);
+  });
+
   it('“missing” and every order look at what is there', async () => {
     await say(PADDLE, 'description', 'Wooden paddles');
     await say(GATE, 'weight', 4);

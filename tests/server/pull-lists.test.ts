@@ -1,3 +1,5 @@
+import { mkdir } from 'node:fs/promises';
+import path from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import { filterSchema } from '@flagstone/contract/selection';
 import { TestApplication } from './test-application.ts';
@@ -58,5 +60,33 @@ describe('an entry', () => {
     expect((await move(kiln?.id, { listId: 999 })).status).toBe(404);
     expect((await move(kiln?.id, { listId: second, before: anvil?.id })).status).toBe(400);
     expect(await names(first)).toEqual(['Anvil.wav', 'kiln.wav', 'lock.wav', 'wheel.wav']);
+  });
+});
+
+describe('a list that is kept', () => {
+  it('has notes, which are undone like its name', async () => {
+    const params = { id: first };
+    const notesOf = async () => (await app.call('listPullLists')).find(({ id }) => id === first)?.notes;
+    await app.call('updatePullList', { params, body: { notes: 'No geese.\nA lock from inside.' } });
+    expect(await notesOf()).toBe('No geese.\nA lock from inside.');
+    await app.call('undoLast', { body: {} });
+    expect(await notesOf()).toBe('');
+  });
+
+  it('tells at each sound where, when and by whom it was used, as far as the list is seen', async () => {
+    const { rows } = await app.call('listCatalogue', { query: { q: 'name:lock' } });
+    const soundId = rows[0]?.soundId ?? 0;
+    const uses = async (person: number) => app.call('listUses', { params: { id: soundId }, person });
+    expect(await uses(1)).toEqual([]);
+    await app.call('addPullEntry', { params: { id: first }, body: { soundId }, person: 2 });
+    const selection = { kind: 'copies', copyIds: [rows[0]?.copyId ?? 0] };
+    const folder = path.join(app.drive, 'out');
+    const body = { what: { kind: 'sounds', selection, cut: 'whole' }, tree: false, folder };
+    await mkdir(folder);
+    await app.ended(await app.call('copyOutToFolder', { body }));
+    expect(await uses(1)).toMatchObject([
+      { person: 'Orla Venn', list: null, folder },
+      { person: 'Tobias Reed', list: { id: first }, folder: '' },
+    ]);
   });
 });

@@ -136,6 +136,7 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
   exportTriedOut: ['editor', 'not found', with_('sound', { part: null, tryOut: [] })],
   downloadTriedOut: ['editor', 'not found', ({ sound }) => ({ params: { id: sound }, query: { steps: '[]' } })],
   listFolders: ['editor', 'nothing of it'],
+  listUses: ['editor', 'not found', of('sound')],
   listPullLists: ['editor', 'nothing of it'],
   makePullList: ['editor', 'nothing of it', plain({ body: { name: 'New', show: '', scene: '' } })],
   updatePullList: ['editor', 'not found', with_('list', { scene: '4' })],

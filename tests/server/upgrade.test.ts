@@ -26,6 +26,7 @@ const BEFORE_THE_SECOND = [
   'alter table copies drop damaged_at, drop damage; alter table drives drop proof, drop proof_queued_at',
   'drop table same_recordings, fingerprints',
   'alter table copies drop other_texts',
+  'alter table pull_lists drop notes',
   'delete from drizzle.__drizzle_migrations where id > (select min(id) from drizzle.__drizzle_migrations)',
 ];
 

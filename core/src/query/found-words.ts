@@ -16,7 +16,7 @@ export interface TextPart {
 const plain = (word: string): string => withoutAccents(word).toLowerCase();
 
 /** Fields that say where a sound lies: their words stand in many other places. */
-const UNMARKED = new Set(['in', 'drive', 'folder', 'container', 'layout', 'tag']);
+const UNMARKED = new Set(['in', 'drive', 'folder', 'container', 'layout', 'tag', 'list']);
 
 /** What to mark: the words, phrases and words of text fields of a query that are not excluded, and further words that it was widened by. */
 export function wantedOf(query: QueryNode, also: readonly string[] = []): WantedWords {

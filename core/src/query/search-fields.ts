@@ -72,6 +72,7 @@ export const SEARCH_FIELDS: readonly SearchField[] = [
   { name: 'mine', kind: 'number', label: 'My rating', aliases: ['myrating'], example: 'mine:>=4' },
   { name: 'uses', kind: 'number', label: 'Times used', aliases: [], example: 'uses:0' },
   { name: 'tag', kind: 'text', label: 'Tag', aliases: ['tags'], example: 'tag:reel3' },
+  { name: 'list', kind: 'text', label: 'In a pull list', aliases: ['pull'], example: 'list:"reel 2"' },
   { name: 'weight', kind: 'number', label: 'Weight', aliases: [], example: 'weight:4..5' },
   { name: 'activity', kind: 'number', label: 'Activity', aliases: [], example: 'activity:1' },
   { name: 'tempo', kind: 'number', label: 'Tempo', aliases: ['bpm'], unit: 'BPM', example: 'tempo:90..120' },
@@ -88,6 +89,7 @@ export const SEARCH_FIELDS: readonly SearchField[] = [
   { name: 'is', kind: 'choice', label: 'Is', aliases: [], choices: IS, example: 'is:clipped' },
   { name: 'layout', kind: 'text', label: 'Layout', aliases: [], example: 'layout:5.1' },
   { name: 'added', kind: 'when', label: 'Added', aliases: ['since'], example: 'added:<7d' },
+  { name: 'used', kind: 'when', label: 'Pulled or copied out', aliases: [], example: 'used:<90d' },
 ];
 
 const BY_NAME = new Map(

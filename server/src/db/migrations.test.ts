@@ -21,6 +21,7 @@ const LANDED: Record<string, string> = {
   '0010_fingerprints.sql': '317e3202d42731d0b654d8c6770715a06506cec36e4db295df599c126c65b8e5',
   '0011_other-texts.sql': '78ff284c9c0101974e72bebac551657ba65236109b2fe40bdb00b4a6e147217c',
   '0012_two-houses.sql': 'eef5702908c6ef8771179bb794d2b79f00430eddbd66d3c5cfc24ec28b5f25fd',
+  '0013_pull-notes.sql': '5951601ee33ea9e02bbfa096527dbae20b0411ffd5e3e56b3e2f615960691519',
 };
 
 it('keeps every migration as it landed', async () => {

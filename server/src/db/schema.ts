@@ -692,6 +692,7 @@ export const pullLists = pgTable('pull_lists', {
   name: text('name').notNull(),
   show: textField('show'),
   scene: textField('scene'),
+  notes: textField('notes'),
   personId: integer('person_id')
     .notNull()
     .references(() => people.id),

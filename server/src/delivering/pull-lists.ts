@@ -6,6 +6,7 @@ import type {
   pullEntryChangeSchema,
   PullList,
   pullListChangeSchema,
+  SoundUse,
 } from '@flagstone/contract/pull-lists';
 import { and, asc, eq, sql } from 'drizzle-orm';
 import type { z } from 'zod';
@@ -21,7 +22,7 @@ import { rowsInOrder, selectionParts } from '../records/sound-rows.ts';
 /** The pull lists that somebody sees, the newest first: their own, those that hold a sound which they see, and empty ones; of these they see the entries with such sounds. */
 export async function listPullLists(app: AppContext, personId: number, sight: Sight): Promise<PullList[]> {
   const { rows } = await app.db.execute<PullList & Record<string, unknown>>(sql`
-    select l.id, l.name, l.show, l.scene, p.name as person, 
+    select l.id, l.name, l.show, l.scene, l.notes, p.name as person,
       (select count(*)::int from pull_entries e where e.list_id = l.id and ${soundIsSeen(sight, sql`e.sound_id`)}) as entries
     from pull_lists l join people p on p.id = l.person_id where ${pullListIsSeen(sight, personId)} order by l.id desc`);
   return rows;
@@ -254,4 +255,18 @@ export async function removeEntry(app: AppContext, id: number, personId: number,
 /** A list's entry, for its export. Throws NOT_FOUND. */
 export function pullEntry(app: AppContext, id: number): Promise<typeof pullEntries.$inferSelect> {
   return entryOf(app.db, id);
+}
+
+const MOST_USES = 100;
+
+/** Where, when and by whom a sound was used, the latest first: pulled onto lists that are seen, or copied out. */
+export async function usesOf(app: AppContext, soundId: number, personId: number, sight: Sight): Promise<SoundUse[]> {
+  const { rows } = await app.db.execute<SoundUse & Record<string, unknown>>(sql`
+    select to_json(u.at) #>> '{}' as at, p.name as person, u.list, u.folder from (
+      select o.copied_at as at, o.person_id, null::jsonb as list, o.folder from copies_out o where o.sound_id = ${soundId}
+      union all
+      select e.added_at, e.added_by, jsonb_build_object('id', l.id, 'name', l.name, 'show', l.show, 'scene', l.scene), ''
+      from pull_entries e join pull_lists l on l.id = e.list_id where e.sound_id = ${soundId} and ${pullListIsSeen(sight, personId)}) u
+    join people p on p.id = u.person_id order by u.at desc limit ${MOST_USES}`);
+  return rows;
 }

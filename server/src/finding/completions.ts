@@ -6,7 +6,7 @@ import { FIELDS } from '@flagstone/core/record/fields';
 import { sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Sight } from '../rights/rights.ts';
-import { soundIsSeen, type SeenFilter } from '../rights/seen.ts';
+import { pullListIsSeen, soundIsSeen, type SeenFilter } from '../rights/seen.ts';
 import { countFacets } from './facets.ts';
 import { folderLevel } from './folder-tree.ts';
 import { countHits } from './count-hits.ts';
@@ -49,6 +49,7 @@ type Found = Omit<Completion, 'line'>;
 async function valuesOf(app: AppContext, rest: SeenFilter, field: SearchField, text: string): Promise<Found[]> {
   if (field.name === 'in') return foldersLike(app, rest, text);
   if (field.name === 'tag') return tagsLike(app, rest.seenBy, text);
+  if (field.name === 'list') return listsLike(app, rest, text);
   if (field.kind === 'choice') return choicesLike(app, rest, field, text);
   const facet = FACETS.find((each): each is Facet => each === field.name);
   if (facet && (field.kind === 'number' || facet === 'drive')) {
@@ -118,4 +119,18 @@ async function tagsLike(app: AppContext, sight: Sight, text: string): Promise<Fo
     and ${soundIsSeen(sight, sql`sound_marks.sound_id`)}
     group by tag order by 2 desc, 1 limit ${MOST}`);
   return rows.map(({ tag, count }) => ({ label: tag, term: `tag:${valueInLine(tag)}`, count, isApproximate: false }));
+}
+
+/** Pull lists that are seen, the newest first. */
+async function listsLike(app: AppContext, { seenBy, person = 0 }: SeenFilter, text: string): Promise<Found[]> {
+  const { rows } = await app.db.execute<{ name: string; count: number }>(sql`
+    select l.name, (select count(distinct e.sound_id) from pull_entries e where e.list_id = l.id and ${soundIsSeen(seenBy, sql`e.sound_id`)}) as count
+    from pull_lists l where ${pullListIsSeen(seenBy, person)} and strpos(lower(concat_ws(' ', l.name, l.show, l.scene)), ${text}) > 0
+    order by l.id desc limit ${MOST}`);
+  return rows.map(({ name, count }) => ({
+    label: name,
+    term: `list:=${valueInLine(name)}`,
+    count,
+    isApproximate: false,
+  }));
 }

@@ -7,7 +7,7 @@ import { getTableColumns, sql, type SQL } from 'drizzle-orm';
 import type { Queryable } from '../db/connect.ts';
 import { records } from '../db/schema.ts';
 import type { Sight } from '../rights/rights.ts';
-import type { SeenFilter } from '../rights/seen.ts';
+import { pullListIsSeen, type SeenFilter } from '../rights/seen.ts';
 import { isHeldInAnotherForm } from './held-in-another-form.ts';
 import { stateCondition } from './copy-state.ts';
 import { hasTerm, hasWords, term } from './search-terms.ts';
@@ -241,20 +241,33 @@ function fieldCondition(name: string, test: FieldTest, { isCatalogue, person, se
     const end = from && to && ABOUT.includes(name) ? { ...to, open: true } : to;
     return bounded(column, from, end, (value) => sql`${value}`);
   }
-  // The age is the other way round than the time: less than seven days old is after a week ago.
-  if (test.kind === 'age')
-    return bounded(
-      sql`f.created_at`,
-      test.to,
-      test.from,
-      (days) => sql`now() - make_interval(secs => ${days * 86_400})`,
-    );
-  if (test.kind === 'date')
-    return bounded(sql`f.created_at`, test.from, test.to, (days) => sql`to_timestamp(${days * 86_400})`);
+  if (test.kind === 'age' || test.kind === 'date')
+    return name === 'used' ? usedAt((at) => timeCondition(at, test)) : timeCondition(sql`f.created_at`, test);
+  if (name === 'list') return inLists(test, person, seenBy);
   const question = driveQuestion(name, test);
   if (!question) return textCondition(name, test);
   const known = drives.get(keyOfDrives(name, test));
   return known === undefined ? sql`f.terms @@ (select ${question})` : sql`f.terms @@ ${known}::tsquery`;
+}
+
+function timeCondition(column: SQL, test: Extract<FieldTest, { kind: 'age' | 'date' }>): SQL {
+  if (test.kind === 'date') return bounded(column, test.from, test.to, (days) => sql`to_timestamp(${days * 86_400})`);
+  // The age is the other way round than the time: less than seven days old is after a week ago.
+  return bounded(column, test.to, test.from, (days) => sql`now() - make_interval(secs => ${days * 86_400})`);
+}
+
+/** The sound was copied out, or pulled onto a list where it still stands, at such a time. */
+function usedAt(isThen: (at: SQL) => SQL): SQL {
+  return sql`f.sound_id in (select o.sound_id from copies_out o where ${isThen(sql`o.copied_at`)}
+    union all select e.sound_id from pull_entries e where ${isThen(sql`e.added_at`)})`;
+}
+
+/** The sound stands in a pull list that is seen, in whose name, show or scene the text occurs; as a whole it is the list's name. */
+function inLists({ text, whole }: TextTest, person: number, sight: Sight): SQL {
+  const lower = text.toLowerCase();
+  const says = sql`strpos(flagstone_unaccent(lower(concat_ws(' ', l.name, l.show, l.scene))), flagstone_unaccent(${lower})) > 0`;
+  return sql`f.sound_id in (select e.sound_id from pull_entries e join pull_lists l on l.id = e.list_id
+    where ${pullListIsSeen(sight, person)} and ${whole ? sql`lower(l.name) = ${lower}` : says})`;
 }
 
 /** Somebody marked the sound so. */

@@ -330,6 +330,7 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   }),
   copyOutToFolder: (app, { body, person, sight, asker }) =>
     copyingOut.copyOutToFolder(app, { ...body, person, seenBy: sight }, sightAs(asker.rights, 'librarian')),
+  listUses: (app, { params, person, sight }) => pulls.usesOf(app, params.id, person, sight),
   listPullLists: (app, { person, sight }) => pulls.listPullLists(app, person, sight),
   makePullList: (app, { body, person, sight }) => pulls.makePullList(app, body, person, sight),
   updatePullList: (app, { params, body, person, sight }) => pulls.updatePullList(app, params.id, body, person, sight),

@@ -27,8 +27,8 @@ export async function applyLists(run: Parting, lines: readonly WaitingLine<ListL
     });
 }
 
-type Heading = Record<string, unknown> & Pick<ListLine, 'name' | 'show' | 'scene'>;
-const headingOf = ({ name, show, scene }: Heading | ListLine): Heading => ({ name, show, scene });
+type Heading = Record<string, unknown> & Pick<ListLine, 'name' | 'show' | 'scene' | 'notes'>;
+const headingOf = ({ name, show, scene, notes }: Heading | ListLine): Heading => ({ name, show, scene, notes });
 const listKey = (home: Home): string => `list ${keyOf(home)}`;
 
 async function makeList(tx: Transaction, run: Parting, said: ListLine): Promise<void> {

@@ -88,7 +88,7 @@ export class PartWriter {
 
   private listsOf(listIds: readonly number[]): SQL {
     return sql`
-      select 0 as sound_id, ${this.home('list', sql`l.id`)} as home, left(p.name, 200) as person, l.name, l.show, l.scene
+      select 0 as sound_id, ${this.home('list', sql`l.id`)} as home, left(p.name, 200) as person, l.name, l.show, l.scene, l.notes
       from pull_lists l join people p on p.id = l.person_id where l.id = any(${idList(listIds)}) order by l.id`;
   }
 }
@@ -107,7 +107,7 @@ const historiesOf = (ids: SQL): SQL => sql`
 export function markOfParts(parts: readonly SheetPart[]): SQL {
   const marks = sql`(select md5(string_agg(concat_ws('|', m.person_id, m.rating, m.favourite, m.tags, m.note), '~' order by m.person_id)) from sound_marks m
     where m.sound_id = s.id and not exists (select from house_people h where h.person_id = m.person_id and h.is_guest))`;
-  const entries = sql`(select md5(string_agg(concat_ws('|', e.id, e.list_id, e.from_frame, e.to_frame, e.try_out, e.comment, l.name, l.show, l.scene), '~' order by e.id))
+  const entries = sql`(select md5(string_agg(concat_ws('|', e.id, e.list_id, e.from_frame, e.to_frame, e.try_out, e.comment, l.name, l.show, l.scene, l.notes), '~' order by e.id))
     from pull_entries e join pull_lists l on l.id = e.list_id where e.sound_id = s.id)`;
   return sql`concat_ws(' ', ${parts.includes('marks') ? marks : sql`null`}, ${parts.includes('lists') ? entries : sql`null`})`;
 }

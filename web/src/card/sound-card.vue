@@ -29,6 +29,7 @@ import CardProposals from './card-proposals.vue';
 import RemarkList from '../remarks/remark-list.vue';
 import CardTapTempo from './card-tap-tempo.vue';
 import CardThreeWays from './card-three-ways.vue';
+import CardUses from './card-uses.vue';
 import CardValues from './card-values.vue';
 import { useCardFields } from './use-card-fields.ts';
 
@@ -178,7 +179,10 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
           <p v-else class="hint soft">Select one sound to see its measures.</p>
         </template>
         <template v-else-if="view === 'history'">
-          <card-history v-if="one" :sound-id="one.soundId" :revision="one.revision" />
+          <template v-if="one">
+            <card-history :sound-id="one.soundId" :revision="one.revision" />
+            <card-uses v-if="rights.may('editor')" :sound-id="one.soundId" />
+          </template>
           <p v-else class="hint soft">Select one sound to see what became of its record.</p>
         </template>
         <template v-else>

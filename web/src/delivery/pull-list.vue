@@ -1,19 +1,21 @@
 <script setup lang="ts">
 import type { PullList } from '@flagstone/contract/pull-lists';
+import { valueInLine } from '@flagstone/core/query/begun-term';
 import { tryOutInWords } from '@flagstone/core/audio/try-out/try-out';
 import { ElButton, ElPopconfirm } from 'element-plus';
-import { ref } from 'vue';
+import { computed, ref } from 'vue';
 import DraftText from '../ui/draft-text.vue';
 import { call } from '../api/client.ts';
 import CopyOutDialog from './copy-out-dialog.vue';
 import InlineWave from '../wave/inline-wave.vue';
 import { brings, dragEntry, droppedEntry, leaves } from '../ui/dragged-sounds.ts';
-import { counted, formatLength } from '../ui/format.ts';
+import { counted, formatBytes, formatLength } from '../ui/format.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 import { useKeys } from '../ui/use-keys.ts';
 import { useLive } from '../stores/live.ts';
 import { usePlayer } from '../player/player-store.ts';
 import { server } from '../ui/server.ts';
+import { listTotals } from './list-totals.ts';
 import { usePullEntries } from './use-pull-entries.ts';
 import { usePullLists } from './pull-lists-store.ts';
 
@@ -39,11 +41,15 @@ const {
   move,
   put,
 } = usePullEntries(() => props.list.id, server, live);
+const totals = computed(() => listTotals(entries.value));
 const copyingOut = ref(false);
 /** Before which entry a drag would put what it brings: its place in the list, its length for the end. */
 const dropAt = ref<number>();
 
-async function rename(id: number, body: { name?: string; show?: string; scene?: string }): Promise<void> {
+async function rename(
+  id: number,
+  body: { name?: string; show?: string; scene?: string; notes?: string },
+): Promise<void> {
   await showingErrors(async () => pulls.set(await call('updatePullList', { params: { id }, body })));
 }
 
@@ -134,7 +140,11 @@ useKeys('pullList', {
       />
       <span class="soft facts"
         >{{ counted(isLoaded ? entries.length : list.entries, 'sound')
-        }}{{ beside ? '' : ` · begun by ${list.person}` }}</span
+        }}<template v-if="entries.length > 0">
+          · {{ formatLength(totals.seconds) }} · {{ formatBytes(totals.bytes) }}</template
+        ><template v-if="totals.repeated.size > 0">
+          · <span class="twice">◆ {{ totals.repeated.size }} in more than once</span></template
+        >{{ beside ? '' : ` · begun by ${list.person}` }}</span
       >
       <span class="spring" />
       <el-button
@@ -154,6 +164,21 @@ useKeys('pullList', {
       </el-popconfirm>
       <el-button v-if="beside" :aria-label="`Close the list ${list.name}`" @click="emit('close')">✕</el-button>
     </header>
+    <div class="notes">
+      <draft-text
+        :value="list.notes"
+        placeholder="Notes: what the list is for, what is still to be found"
+        label="Notes on the list"
+        multiline
+        :about="list.id"
+        :save="(notes, id) => id !== undefined && rename(id, { notes })"
+      />
+      <router-link
+        v-if="entries.length > 0"
+        :to="{ path: '/catalogue', query: { q: `list:=${valueInLine(list.name)}` } }"
+        >These sounds in the Catalogue</router-link
+      >
+    </div>
     <copy-out-dialog v-model="copyingOut" :of="{ listId: list.id }" />
     <p
       v-if="isLoaded && entries.length === 0"
@@ -198,6 +223,8 @@ useKeys('pullList', {
             }}
             <template v-if="entry.tryOut">
               · <span class="tried">◇ {{ tryOutInWords(entry.tryOut) || 'as it is' }}</span></template
+            ><template v-if="totals.repeated.has(entry.row.soundId)">
+              · <span class="twice">◆ in {{ totals.repeated.get(entry.row.soundId) }} times</span></template
             >
           </span>
         </div>
@@ -372,6 +399,23 @@ useKeys('pullList', {
 
 .tried {
   color: var(--heather);
+}
+
+.twice {
+  color: var(--ochre-ink);
+}
+
+.notes {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 12px;
+  align-items: center;
+  padding: 6px 12px;
+  border-bottom: 1px solid var(--hairline);
+}
+
+.notes > :first-child {
+  flex: 1 1 240px;
 }
 
 .row :deep(.comment) {

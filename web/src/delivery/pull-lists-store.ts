@@ -34,7 +34,8 @@ export const usePullLists = defineStore('pull-lists', () => {
   /** The list of a number, or the chosen one; makes a first list when there is none. */
   async function targetOf(id: number | undefined): Promise<PullList | undefined> {
     if (!isLoaded.value) set(await call('listPullLists'));
-    if (list.value.length === 0) set(await call('makePullList', { body: { name: 'Pull list', show: '', scene: '' } }));
+    if (list.value.length === 0)
+      set(await call('makePullList', { body: { name: 'Pull list', show: '', scene: '', notes: '' } }));
     return list.value.find((each) => each.id === id) ?? chosen.value;
   }
 

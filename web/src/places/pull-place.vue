@@ -37,7 +37,7 @@ async function make(): Promise<void> {
   const wanted = name.value.trim();
   if (wanted === '') return;
   await showingErrors(async () => {
-    pulls.set(await call('makePullList', { body: { name: wanted, show: '', scene: '' } }));
+    pulls.set(await call('makePullList', { body: { name: wanted, show: '', scene: '', notes: '' } }));
     name.value = '';
     await choose(pulls.list[0]?.id ?? 0);
   });
