@@ -1,12 +1,11 @@
 <script setup lang="ts">
-import type { Revision } from '@flagstone/contract/record';
-import { FIELDS } from '@flagstone/core/record/fields';
 import { ElButton } from 'element-plus';
 import { computed } from 'vue';
 import { call } from '../api/client.ts';
-import { formatValue, formatWhen } from '../ui/format.ts';
+import { formatWhen } from '../ui/format.ts';
 import { useAnswer } from '../ui/use-answer.ts';
 import { showingErrors, tell } from '../ui/use-errors.ts';
+import RevisionChanges from './revision-changes.vue';
 
 /** Who changed a record, when, by what, field by field; any state that it was in can be had again. */
 const props = defineProps<{ soundId: number; revision: number }>();
@@ -20,14 +19,6 @@ const revisions = computed(() => history.value?.revisions);
 
 /** The number of the oldest revision that is listed; before it stands what was read, or what is too old to be listed. */
 const oldest = computed(() => revisions.value?.at(-1)?.revision ?? props.revision);
-
-function changesIn(revision: Pick<Revision, 'before' | 'after'>): { label: string; before: string; after: string }[] {
-  return FIELDS.filter(({ name }) => name in revision.after).map(({ name, label }) => ({
-    label,
-    before: formatValue(revision.before[name], '(empty)'),
-    after: formatValue(revision.after[name], '(empty)'),
-  }));
-}
 
 async function goBackTo(revision: number): Promise<void> {
   const result = await showingErrors(() => call('goBack', { params: { id: props.soundId }, body: { revision } }));
@@ -54,14 +45,7 @@ async function goBackTo(revision: number): Promise<void> {
           <span v-else class="soft">● now</span>
         </div>
         <div class="soft">Revision {{ entry.revision }} by {{ entry.person }}, {{ formatWhen(entry.at) }}</div>
-        <dl>
-          <template v-for="change in changesIn(entry)" :key="change.label">
-            <dt>{{ change.label }}</dt>
-            <dd>
-              <del>{{ change.before }}</del> → <ins>{{ change.after }}</ins>
-            </dd>
-          </template>
-        </dl>
+        <revision-changes :revision="entry" />
       </li>
       <li>
         <div class="line">
@@ -80,14 +64,7 @@ async function goBackTo(revision: number): Promise<void> {
             {{ entry.house || 'Another house' }}: revision {{ entry.revision }} by {{ entry.person }},
             {{ formatWhen(entry.at) }}
           </div>
-          <dl>
-            <template v-for="change in changesIn(entry)" :key="change.label">
-              <dt>{{ change.label }}</dt>
-              <dd>
-                <del>{{ change.before }}</del> → <ins>{{ change.after }}</ins>
-              </dd>
-            </template>
-          </dl>
+          <revision-changes :revision="entry" />
         </li>
       </ol>
     </template>
@@ -112,30 +89,5 @@ li {
   gap: 8px;
   align-items: center;
   justify-content: space-between;
-}
-
-dl {
-  display: grid;
-  grid-template-columns: minmax(72px, max-content) minmax(0, 1fr);
-  gap: 2px 8px;
-  margin: 4px 0 0;
-}
-
-dt {
-  color: var(--ink-soft);
-}
-
-dd {
-  margin: 0;
-  overflow-wrap: anywhere;
-}
-
-del {
-  color: var(--ink-soft);
-}
-
-ins {
-  color: var(--lichen);
-  text-decoration: none;
 }
 </style>

@@ -160,7 +160,7 @@ useKeys('pullList', {
         confirm-button-text="Remove"
         @confirm="remove"
       >
-        <template #reference><el-button>Remove the list</el-button></template>
+        <template #reference><el-button>Remove…</el-button></template>
       </el-popconfirm>
       <el-button v-if="beside" :aria-label="`Close the list ${list.name}`" @click="emit('close')">✕</el-button>
     </header>
