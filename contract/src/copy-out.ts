@@ -11,6 +11,8 @@ export const copyOutSchema = z.strictObject({
   ]),
   /** Into the same folders as on the drives; else all side by side. */
   tree: z.boolean(),
+  /** Each record is written into its copy; the files stay as they are. */
+  withRecord: z.boolean().default(false),
 });
 export type CopyOut = z.infer<typeof copyOutSchema>;
 
@@ -23,6 +25,8 @@ export const copyOutSizeSchema = z.object({
   bytes: z.number(),
   /** Files that were not there when their folders were last read; left out, and named in a list. */
   gone: z.number(),
+  /** Files that do not say what their records say now: they go out as they are. */
+  behind: z.number(),
   /** By which the ZIP file is fetched, once. */
   ticket: z.string(),
 });

@@ -3,7 +3,9 @@ import { collectionRoleSchema, collectionRolesSchema, roleChangesSchema, ROLES }
 import { endpoint, idParams } from './endpoint.ts';
 
 export const personSchema = z.object({ id: z.number(), name: z.string(), initials: z.string() });
-export type Person = z.infer<typeof personSchema>;
+/** Somebody by whom something may have been done; not here are those who left, guests of other houses, and the program itself. */
+export const knownPersonSchema = personSchema.extend({ isHere: z.boolean() });
+export type Person = z.infer<typeof knownPersonSchema>;
 
 /** Longer ones are refused before anything is done with them. */
 const secret = z.string().min(1).max(200);
@@ -134,7 +136,7 @@ export type PasskeyAnswer = z.infer<typeof passkeyAnswerSchema>;
 const passkeyOptionsSchema = z.looseObject({ challenge: z.string() });
 
 export const peopleEndpoints = {
-  listPeople: endpoint('GET', '/people', { needs: 'asker', response: z.array(personSchema) }),
+  listPeople: endpoint('GET', '/people', { needs: 'asker', response: z.array(knownPersonSchema) }),
   getSignedIn: endpoint('GET', '/signed-in', { needs: 'asker', response: signedInSchema }),
   signIn: endpoint('POST', '/sign-in', { needs: 'nobody', body: signInSchema, response: signedInSchema }),
   signOut: endpoint('POST', '/sign-out', { needs: 'nobody', response: z.object({}) }),

@@ -116,7 +116,7 @@ describe('a report', () => {
 });
 
 describe('a ZIP file', () => {
-  const zipOf = async (request: CopyOut): Promise<string> => {
+  const zipOf = async (request: Omit<CopyOut, 'withRecord'> & Partial<CopyOut>): Promise<string> => {
     const { ticket } = await app.call('prepareCopyOut', { body: request });
     const folder = await mkdtemp(path.join(scratch, 'zip-'));
     const answer = await get(`/copy-out/${ticket}`);
@@ -300,5 +300,71 @@ describe('copying out to a folder', () => {
     expect(job).toMatchObject({ done: 0, failed: 4 });
     expect(job.failures.map(({ code }) => code)).toEqual(['PATH_OUTSIDE_ROOTS']);
     expect(await readdir(scratch)).not.toContain('pottery');
+  });
+});
+
+describe('a copy with its record', () => {
+  const [NAME, AUDIO] = ['record and all.wav', 'not writable.au'];
+  const fileTitle = async (file: string): Promise<string> => {
+    const { stdout } = await run('ffprobe', [
+      '-v',
+      'quiet',
+      '-show_entries',
+      'format_tags=title',
+      '-of',
+      'csv=p=0',
+      file,
+    ]);
+    return stdout.trim();
+  };
+  /** The samples as SoX decodes them. */
+  const samplesOf = async (file: string) =>
+    (await run('sox', ['-D', file, '-t', 's32', '-'], { encoding: 'buffer', maxBuffer: 1e8 })).stdout;
+  const folder = () => path.join(app.drive, 'carried');
+  let what: CopyOut['what'];
+  let before: Buffer;
+
+  beforeAll(async () => {
+    await app.put(`late/${NAME}`, { seed: 20, tags: { info: { INAM: 'As it was read' } } });
+    await run('sox', [path.join(app.drive, 'late', NAME), path.join(app.drive, 'late', AUDIO), 'vol', '0.5']);
+    const { batchId } = await app.intake();
+    await app.call('fileBatch', { params: { id: batchId } });
+    const { rows } = await app.call('listCatalogue', { query: { q: 'folder:late' } });
+    const selection = { kind: 'copies' as const, copyIds: rows.map(({ copyId }) => copyId) };
+    what = { kind: 'sounds', selection, cut: 'whole' };
+    await app.call('editRecords', { body: { selection, edit: { set: { fxName: 'Described since' } } } });
+    before = await fileOf(`late/${NAME}`);
+    await mkdir(folder());
+  });
+
+  it('is offered with how many files do not say what was described since', async () => {
+    const size = await app.call('prepareCopyOut', { body: { what, tree: false } });
+    expect(size).toMatchObject({ files: 2, behind: 2 });
+  });
+
+  it('says what the record says, holds the same audio, and leaves the file as it is', async () => {
+    const body = { what, tree: false, withRecord: true, folder: folder() };
+    const job = await app.ended(await app.call('copyOutToFolder', { body }));
+    expect(job).toMatchObject({ state: 'done', done: 2, failed: 0 });
+    const copy = path.join(folder(), NAME);
+    expect(await fileTitle(copy)).toBe('Described since');
+    expect(await samplesOf(copy)).toEqual(await samplesOf(path.join(app.drive, 'late', NAME)));
+    expect(await fileOf(`late/${NAME}`)).toEqual(before);
+    // What cannot carry a record goes out as it is, and is named.
+    expect(await readFile(path.join(folder(), AUDIO))).toEqual(await fileOf(`late/${AUDIO}`));
+    expect(JSON.stringify(job.failures)).toContain('does not carry its record');
+    // Once more: the very same copies stand there already.
+    expect((await app.ended(await app.call('copyOutToFolder', { body }))).result).toEqual({ same: 2 });
+    const plain = await app.ended(await app.call('copyOutToFolder', { body: { ...body, withRecord: false } }));
+    expect(plain).toMatchObject({ failed: 1, failures: [{ code: 'NAME_TAKEN' }] });
+  });
+
+  it('is in a ZIP file too', async () => {
+    const { ticket } = await app.call('prepareCopyOut', { body: { what, tree: false, withRecord: true } });
+    const zip = path.join(scratch, 'carried.zip');
+    await writeFile(zip, (await get(`/copy-out/${ticket}`)).body as Buffer);
+    await run('unzip', ['-q', zip, '-d', path.join(scratch, 'carried')]);
+    expect(await readFile(path.join(scratch, 'carried', NAME))).toEqual(await readFile(path.join(folder(), NAME)));
+    expect(await readFile(path.join(scratch, 'carried', 'LEFT OUT.txt'), 'utf8')).toContain(AUDIO);
   });
 });

@@ -322,6 +322,10 @@ describe('what comes along with a sheet that is not what it says', () => {
     expect(await codeOf({ 'pull-lists.jsonl': '{"home":{"house":"../../etc","number":1}}' })).toBe('SHEET_INVALID');
     expect(await codeOf({ 'histories.jsonl': 'no line' })).toBe('SHEET_INVALID');
     expect(await codeOf(marks({}), { files: [] })).toBe('SHEET_INVALID');
+    const crowd = Array.from({ length: 501 }, (_, at) => JSON.stringify({ ...good, person: `Nobody ${at}` })).join(
+      '\n',
+    );
+    expect(await codeOf({ 'marks.jsonl': crowd })).toBe('TOO_LARGE');
     expect((await mill.call('listSheets')).length).toBe(2);
   });
 

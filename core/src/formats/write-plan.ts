@@ -52,6 +52,24 @@ export function plannedSource(source: ByteSource, plan: WritePlan): ByteSource {
   };
 }
 
+/** Whether the audio of the new file is one range of the old file, the very one that its audio was. */
+export function keepsAudio(plan: WritePlan, audio: { audioOffset: number; audioBytes: number }): boolean {
+  if (plan.audioBytes !== audio.audioBytes) return false;
+  let at = 0;
+  for (const segment of plan.segments) {
+    const within = plan.audioOffset - at;
+    const length = segmentLength(segment);
+    if (within >= 0 && within < length)
+      return (
+        segment.kind === 'keep' &&
+        segment.offset + within === audio.audioOffset &&
+        within + plan.audioBytes <= segment.length
+      );
+    at += length;
+  }
+  return plan.audioBytes === 0;
+}
+
 /** The new file that a plan makes of a file in memory. */
 export function applyPlan(file: Uint8Array, plan: WritePlan): Uint8Array<ArrayBuffer> {
   return concatBytes(

@@ -11,7 +11,7 @@ import { settleLeftovers } from '../disk/leftovers.ts';
 import { unknownWrites } from '../drives/known-writes.ts';
 import { keepFile } from '../disk/keep-file.ts';
 import { isWithin } from '../disk/roots.ts';
-import { sourceOf, filesOut, noteUse, sizeOf } from './copy-out.ts';
+import { sourceOf, filesOut, noteUse, sizeOf, withRecordIfPossible } from './copy-out.ts';
 import type { JobRun } from '../jobs/job-queue.ts';
 
 const payloadSchema = z.object({ request: copyOutToFolderSchema });
@@ -49,7 +49,12 @@ export async function copyOutJob(app: AppContext, run: JobRun): Promise<void> {
       if (!isWithin(folder, target)) throw new AppError('PATH_OUTSIDE_ROOTS', `${target} leads out of ${folder}.`);
       await enter(path.dirname(target));
       await run.fence.check();
-      const isWritten = await keepFile(await sourceOf(app, file, sight, signal), target, folder);
+      const contents = await sourceOf(app, file, { sight, withRecord: request.withRecord }, signal);
+      const isWritten = await withRecordIfPossible(
+        contents,
+        (source) => keepFile(source, target, folder),
+        (why) => run.note(why, file.path),
+      );
       if (isWritten) await noteUse(app, file.soundId, run.job.personId, folder);
       else same += 1;
       return undefined;

@@ -4,9 +4,10 @@ import { finished } from 'node:stream/promises';
 import { copyOutSchema, type CopyOut, type copyOutToFolderSchema } from '@flagstone/contract/copy-out';
 import type { Job } from '@flagstone/contract/jobs';
 import type { SoundRow } from '@flagstone/contract/record';
+import type { CopyState } from '@flagstone/core/record/copy-states';
 import { parseSlices } from '@flagstone/core/record/marks';
 import type { TryOut } from '@flagstone/core/audio/try-out/try-out';
-import { AppError } from '@flagstone/core/errors';
+import { AppError, type ErrorCode } from '@flagstone/core/errors';
 import { freeName, legalText, nameKey, splitExtension } from '@flagstone/core/naming/name-blocks';
 import { and, eq, sql } from 'drizzle-orm';
 import type { z } from 'zod';
@@ -14,16 +15,17 @@ import type { AppContext } from '../app-context.ts';
 import type { Sight } from '../rights/rights.ts';
 import { seenOf, type Seen } from '../rights/seen.ts';
 import { copiesOut, copyOutTickets } from '../db/finding-schema.ts';
-import { copies } from '../db/schema.ts';
+import { copies, records } from '../db/schema.ts';
 import { diskError } from '../disk/disk-errors.ts';
 import { refuseWhenFull } from '../disk/free-space.ts';
-import { openRegular } from '../disk/open-regular.ts';
+import { openContents, type Contents } from '../disk/keep-file.ts';
 import type { FrameRange } from '../disk/read-samples.ts';
 import { copyThatIsHere } from '../listening/analyses.ts';
 import { exportOf } from '../listening/listening.ts';
 import { placesSeen } from '../intake/read-folders.ts';
 import { entriesOf, pullList } from './pull-lists.ts';
 import { allOf } from '../db/sql-parts.ts';
+import { COPY_STATE } from '../records/copy-state.ts';
 import { selectedRows, selectionParts } from '../records/sound-rows.ts';
 
 /** By whom something is copied out, who sees what. */
@@ -89,33 +91,77 @@ async function* namedParts(app: AppContext, what: CopyOut['what'], seen: Seen): 
     }
 }
 
-/** The bytes of a file to be copied out: the path of one that is copied as it stands, or the file that was made. Throws FILE_VANISHED and what reading throws. */
+/**
+ * What is to be copied out: a file as it stands, or with its record for the copy alone, or a part or a try-out that was made. Throws FILE_VANISHED and what reading throws.
+ */
 export async function sourceOf(
   app: AppContext,
   { soundId, part, tryOut }: OutFile,
-  sight: Sight,
+  { sight, withRecord }: { sight: Sight; withRecord: boolean },
   signal: AbortSignal,
-): Promise<{ path: string } | { bytes: Uint8Array }> {
+): Promise<Contents> {
   if (part || tryOut.some(({ on }) => on)) return exportOf(app, soundId, sight, part, tryOut, signal);
-  return { path: (await copyThatIsHere(app, sql`${copies.soundId} = ${soundId}`, sight)).path };
+  const { path: full } = await copyThatIsHere(app, sql`${copies.soundId} = ${soundId}`, sight);
+  if (!withRecord) return { path: full };
+  const [record] = await app.db.select().from(records).where(eq(records.soundId, soundId));
+  return { path: full, record };
 }
 
+/** What keeps a record out of a copy, and not the copy from being made. */
+const NOT_CARRIED: readonly ErrorCode[] = [
+  'FORMAT_NOT_WRITABLE',
+  'OUTGROWS_CONTAINER',
+  'CHUNK_TOO_LARGE',
+  'FORMAT_DAMAGED',
+];
+
+/** Copies, by `copy`, with the record where the file can carry one, else as the file is; then `tell` hears why. */
+export async function withRecordIfPossible<Value>(
+  contents: Contents,
+  copy: (contents: Contents) => Promise<Value>,
+  tell: (why: AppError) => void,
+): Promise<Value> {
+  try {
+    return await copy(contents);
+  } catch (error) {
+    if (!('path' in contents) || !contents.record || !(error instanceof AppError) || !NOT_CARRIED.includes(error.code))
+      throw error;
+    const value = await copy({ path: contents.path });
+    tell(new AppError(error.code, `The copy does not carry its record: ${error.message}`, { cause: error }));
+    return value;
+  }
+}
+
+const ZIP_BLOCK_BYTES = 1024 * 1024;
+
 /** Opened before it is added, so that what cannot be opened is only left out. */
-async function streamOf(app: AppContext, file: OutFile, sight: Sight, signal: AbortSignal): Promise<Readable> {
-  const contents = await sourceOf(app, file, sight, signal);
-  return 'path' in contents ? (await openRegular(contents.path)).createReadStream() : Readable.from([contents.bytes]);
+async function streamOf(contents: Contents): Promise<Readable> {
+  const { source, close } = await openContents(contents);
+  const blocks = async function* (): AsyncGenerator<Buffer> {
+    for (let at = 0; at < source.sizeBytes; at += ZIP_BLOCK_BYTES) {
+      const block = await source.read(at, Math.min(ZIP_BLOCK_BYTES, source.sizeBytes - at));
+      if (block.length === 0) throw new AppError('FILE_CHANGED', 'The file became shorter while it was being copied.');
+      // What reads may use its memory again.
+      yield Buffer.from(block);
+    }
+  };
+  const stream = Readable.from(blocks());
+  // Also when nobody reads it to its end.
+  stream.once('close', () => void close());
+  return stream;
 }
 
 /** How many files would be copied out, and how large they are. */
 export async function sizeOf(
   app: AppContext,
   { what, ...seen }: CopyOut & Seen,
-): Promise<{ files: number; bytes: number; gone: number }> {
+): Promise<{ files: number; bytes: number; gone: number; behind: number }> {
   if (what.kind === 'list') {
     await pullList(app, what.listId);
     const entries = await entriesOf(app, what.listId, seen.seenBy);
     const bytes = entries.reduce((sum, { row, part }) => sum + (part ? 0 : row.sizeBytes), 0);
-    return { files: entries.length, bytes, gone: entries.filter(({ row }) => row.state === 'gone').length };
+    const so = (...states: CopyState[]): number => entries.filter(({ row }) => states.includes(row.state)).length;
+    return { files: entries.length, bytes, gone: so('gone'), behind: so('behind', 'split') };
   }
   const { tables, conditions } = selectionParts({ ...what.selection, ...seenOf(seen) });
   // As the record keeps them: one slice a line.
@@ -123,11 +169,11 @@ export async function sizeOf(
     what.cut === 'slices'
       ? sql`case when r.slices = '' then 0 else array_length(string_to_array(r.slices, chr(10)), 1) end`
       : sql`0`;
-  const { rows } = await app.db.execute<{ files: number; bytes: number; gone: number }>(sql`
+  const { rows } = await app.db.execute<{ files: number; bytes: number; gone: number; behind: number }>(sql`
     select coalesce(sum(greatest(1, slices)), 0)::int as files, coalesce(sum(size_bytes) filter (where slices = 0), 0)::float8 as bytes,
-      count(*) filter (where gone) as gone
-    from (select ${slices} as slices, c.size_bytes, c.gone from ${tables} where ${allOf(conditions)}) chosen`);
-  return rows[0] ?? { files: 0, bytes: 0, gone: 0 };
+      count(*) filter (where gone) as gone, count(*) filter (where state in ('behind', 'split')) as behind
+    from (select ${slices} as slices, c.size_bytes, c.gone, ${COPY_STATE} as state from ${tables} where ${allOf(conditions)}) chosen`);
+  return rows[0] ?? { files: 0, bytes: 0, gone: 0, behind: 0 };
 }
 
 /** Time to live of a ticket: the browser asks for the file at once. */
@@ -185,7 +231,7 @@ export async function noteUse(app: AppContext, soundId: number, personId: number
   await app.db.insert(copiesOut).values({ soundId, personId, folder });
 }
 
-/** What the list in a ZIP file is called that names the files which could not be copied. */
+/** What the list in a ZIP file is called that names the files which could not be copied, or not with their records. */
 const LEFT_OUT = 'LEFT OUT.txt';
 
 /**
@@ -232,9 +278,12 @@ export async function writeZip(
   const leftOut: string[] = [];
   for await (const file of filesOut(app, request)) {
     signal.throwIfAborted();
-    const contents = await streamOf(app, file, request.seenBy, signal).catch((error: unknown) =>
-      diskError(error, file.path),
-    );
+    const { seenBy: sight, withRecord } = request;
+    const contents = await sourceOf(app, file, { sight, withRecord }, signal)
+      .then((source) =>
+        withRecordIfPossible(source, streamOf, (why) => leftOut.push(`${file.path}: ${why.message} ${why.remedy}`)),
+      )
+      .catch((error: unknown) => diskError(error, file.path));
     if (contents instanceof AppError) {
       leftOut.push(`${file.path}: ${contents.message} ${contents.remedy}`);
       continue;

@@ -2,19 +2,23 @@ import { createHash } from 'node:crypto';
 import { lstat, stat, unlink } from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
-import type { ByteSource } from '@flagstone/core/formats/byte-source';
+import { windowedSource, type ByteSource } from '@flagstone/core/formats/byte-source';
+import { planWrite } from '@flagstone/core/formats/plan-write';
+import { keepsAudio, plannedSource } from '@flagstone/core/formats/write-plan';
+import type { SoundRecord } from '@flagstone/core/record/fields';
 import { writeSegments } from './copy-file.ts';
 import { handleSource, syncFolder } from './drive-files.ts';
 import { takeFolderRights } from './folder-rights.ts';
 import { holdFolder, inHeld } from './held-folder.ts';
 import { nameNew } from './name-new.ts';
 import { openRegular } from './open-regular.ts';
+import { readAudio } from './read-audio.ts';
 import { temporaryName, whileUnderWay } from './temporary-names.ts';
 
 const BLOCK_BYTES = 4 * 1024 * 1024;
 
-/** A file of the disk to be copied, or the bytes of one that was made. */
-export type Contents = { path: string } | { bytes: Uint8Array };
+/** A file of the disk to be copied, with a record that only the copy is to carry, or the bytes of one that was made. */
+export type Contents = { path: string; record?: SoundRecord | undefined } | { bytes: Uint8Array };
 
 /**
  * Puts a copy of a file, or one that was made, where nothing stands, by a temporary file that is flushed and read back before it gets its
@@ -103,17 +107,41 @@ async function writeProved(
 }
 
 async function withContents<Value>(contents: Contents, work: (source: ByteSource) => Promise<Value>): Promise<Value> {
+  const { source, close } = await openContents(contents);
+  try {
+    return await work(source);
+  } finally {
+    await close();
+  }
+}
+
+/** Opens what is to be copied. Throws what opening a file throws, and what planWrite throws for one that cannot carry the record. */
+export async function openContents(contents: Contents): Promise<{ source: ByteSource; close: () => Promise<void> }> {
   if ('bytes' in contents) {
     const { bytes } = contents;
     const read: ByteSource['read'] = (offset, length) => Promise.resolve(bytes.subarray(offset, offset + length));
-    return work({ sizeBytes: bytes.length, read });
+    return { source: { sizeBytes: bytes.length, read }, close: () => Promise.resolve() };
   }
   const handle = await openRegular(contents.path);
   try {
-    return await work(handleSource(handle, (await handle.stat()).size));
-  } finally {
+    const source = handleSource(handle, (await handle.stat()).size);
+    const { record } = contents;
+    return { source: record ? await carrying(source, record, contents.path) : source, close: () => handle.close() };
+  } catch (error) {
     await handle.close();
+    throw error;
   }
+}
+
+/** The file as it would be if it carried a record; its audio is read where it stands. Throws AUDIO_CHANGED where that would be another one. */
+async function carrying(source: ByteSource, record: SoundRecord, shown: string): Promise<ByteSource> {
+  const { plan } = await planWrite(windowedSource(source), record);
+  if (!plan) return source;
+  const made = plannedSource(source, plan);
+  const [before, after] = [await readAudio(source), await readAudio(made)];
+  if (!keepsAudio(plan, before.facts) || after.facts.audioOffset !== plan.audioOffset)
+    throw new AppError('AUDIO_CHANGED', `The audio of ${shown} would not be the same in the copy.`);
+  return made;
 }
 
 async function digestOf(source: ByteSource): Promise<string> {

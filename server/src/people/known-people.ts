@@ -10,7 +10,11 @@ const PERSON = { id: people.id, name: people.name, initials: people.initials };
 
 /** Everybody by whom something may have been done, in the order in which they came. */
 export function knownPeople(db: Queryable): Promise<Person[]> {
-  return db.select(PERSON).from(people).orderBy(asc(people.id));
+  const isHere = sql<boolean>`${people.account} is not null and ${people.endedAt} is null`;
+  return db
+    .select({ ...PERSON, isHere })
+    .from(people)
+    .orderBy(asc(people.id));
 }
 
 /** Who is signed in, and what they may do. Throws SIGN_IN_REQUIRED for a person who is not known any more. */

@@ -19,6 +19,7 @@ import { stringify } from 'csv-stringify';
 import { desc, eq, max, sql, sum } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { bulkInsert } from '../db/bulk-insert.ts';
+import { inPages } from '../db/in-pages.ts';
 import type { Database, Queryable } from '../db/connect.ts';
 import { idList } from '../db/sql-parts.ts';
 import { people } from '../db/schema.ts';
@@ -271,7 +272,7 @@ async function noteMade(
 ): Promise<void> {
   await db.transaction(async (tx) => {
     await tx.insert(sheetsMade).values({ id, forWhom, sounds, personId });
-    for await (const rows of sentPages(sent))
+    for await (const rows of inPages(sentIn(sent), PAGE))
       await tx.execute(sql`
         ${bulkInsert(
           sheetsSent,
@@ -280,15 +281,8 @@ async function noteMade(
   });
 }
 
-async function* sentPages(lines: Readable): AsyncGenerator<Sent[]> {
-  let page: Sent[] = [];
-  for await (const line of createInterface({ input: lines })) {
-    page.push(JSON.parse(line) as Sent);
-    if (page.length < PAGE) continue;
-    yield page;
-    page = [];
-  }
-  if (page.length > 0) yield page;
+async function* sentIn(lines: Readable): AsyncGenerator<Sent> {
+  for await (const line of createInterface({ input: lines })) yield JSON.parse(line) as Sent;
 }
 
 /** Whom sheets were made for, the latest first. */

@@ -4,6 +4,7 @@ import type { Sheet, SheetItem, SheetWinner } from '@flagstone/contract/sheets';
 import { and, desc, eq, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { bulkInsert } from '../db/bulk-insert.ts';
+import { inPages } from '../db/in-pages.ts';
 import type { Queryable } from '../db/connect.ts';
 import { people } from '../db/schema.ts';
 import { sheetItems, sheetPartLines, sheets } from '../db/sheets-schema.ts';
@@ -17,6 +18,8 @@ import { isUndone } from './undone-runs.ts';
 const PAGE = 500;
 const MOST_LINES = 2_000_000;
 const MOST_PART_LINES = 10_000_000;
+/** Each may become a guest here, and everybody's page knows all people. */
+const MOST_PEOPLE = 500;
 
 /**
  * Takes a sheet in: proves its digests and signature, and keeps its lines, all of them or none. Returns its id; nothing of the catalogue is changed. Throws SHEET_INVALID,
@@ -33,43 +36,47 @@ export function receiveSheet(app: AppContext, file: string, personId: number): P
         .values({ manifest, signedBy: signed, state: 'comparing', personId })
         .returning({ id: sheets.id });
       if (!row) throw new AppError('INTERNAL', 'The sheet could not be recorded.');
-      let page: Pick<typeof sheetItems.$inferInsert, 'sheetId' | 'line' | 'entry'>[] = [];
       let lines = 0;
-      const keep = async (): Promise<void> => {
-        if (page.length > 0) await tx.execute(bulkInsert(sheetItems, page));
-        page = [];
-      };
-      for await (const { line, entry } of entries()) {
-        lines = line;
+      for await (const page of inPages(entries(), PAGE)) {
+        lines += page.length;
         if (lines > MOST_LINES) throw new AppError('TOO_LARGE', `The sheet has more than ${MOST_LINES} lines.`);
-        page.push({ sheetId: row.id, line, entry });
-        if (page.length >= PAGE) await keep();
+        const rows = page.map(({ line, entry }) => ({ sheetId: row.id, line, entry }));
+        await tx.execute(bulkInsert(sheetItems, rows));
       }
-      await keep();
       if (lines !== manifest.sounds)
         throw new AppError('SHEET_TAMPERED', `The sheet has ${lines} lines; its manifest says ${manifest.sounds}.`);
-      for (const { file, lines: partLines } of parts) await keepPart(tx, row.id, file, partLines());
+      const names = new Set<string>();
+      for (const { file, lines: partLines } of parts) await keepPart(tx, row.id, file, partLines(), names);
       return row.id;
     });
   });
 }
 
-async function keepPart(tx: Queryable, sheetId: string, file: PartFile, lines: AsyncIterable<PartLine>): Promise<void> {
-  let page: (typeof sheetPartLines.$inferInsert)[] = [];
-  const keep = async (): Promise<void> => {
-    if (page.length > 0) await tx.execute(bulkInsert(sheetPartLines, page));
-    page = [];
-  };
-  for await (const each of lines) {
-    if (each.line > MOST_PART_LINES)
+/** Keeps the lines of a part, and gathers the names of the people who would be guests here. Throws TOO_LARGE. */
+async function keepPart(
+  tx: Queryable,
+  sheetId: string,
+  file: PartFile,
+  lines: AsyncIterable<PartLine>,
+  names: Set<string>,
+): Promise<void> {
+  for await (const page of inPages(lines, PAGE)) {
+    if ((page.at(-1)?.line ?? 0) > MOST_PART_LINES)
       throw new AppError(
         'TOO_LARGE',
         `The sheet has more than ${MOST_PART_LINES} lines in “${PART_FILES[file].name}”.`,
       );
-    page.push({ sheetId, file, ...each });
-    if (page.length >= PAGE) await keep();
+    if (file !== 'histories')
+      for (const { said } of page) if (typeof said['person'] === 'string') names.add(said['person']);
+    if (names.size > MOST_PEOPLE)
+      throw new AppError('TOO_LARGE', `The sheet has marks and lists of more than ${MOST_PEOPLE} people.`);
+    await tx.execute(
+      bulkInsert(
+        sheetPartLines,
+        page.map((each) => ({ sheetId, file, ...each })),
+      ),
+    );
   }
-  await keep();
 }
 
 /** Whose sheets somebody sees: their own; administrators see all. */

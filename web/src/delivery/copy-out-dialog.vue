@@ -20,17 +20,19 @@ const isOpen = defineModel<boolean>({ required: true });
 const whole = ref(false);
 const cut = ref(false);
 const tree = useLocalStorage('flagstone.copyOutTree', false);
+const withRecord = useLocalStorage('flagstone.copyOutWithRecord', false);
 const how = useLocalStorage<'zip' | 'folder'>('flagstone.copyOutHow', 'zip');
 const folder = useLocalStorage('flagstone.copyOutFolder', '');
 const picking = ref(false);
-const size = ref<{ files: number; bytes: number; gone: number }>();
+const size = ref<{ files: number; bytes: number; gone: number; behind: number }>();
 const isBusy = ref(false);
 
 const request = computed<CopyOut | undefined>(() => {
   const { of } = props;
-  if ('listId' in of) return { what: { kind: 'list', listId: of.listId }, tree: tree.value };
+  const laid = { tree: tree.value, withRecord: withRecord.value };
+  if ('listId' in of) return { what: { kind: 'list', listId: of.listId }, ...laid };
   const selection: Selection | undefined = whole.value ? { kind: 'catalogue', filter: of.filter } : of.selection;
-  return selection && { what: { kind: 'sounds', selection, cut: cut.value ? 'slices' : 'whole' }, tree: tree.value };
+  return selection && { what: { kind: 'sounds', selection, cut: cut.value ? 'slices' : 'whole' }, ...laid };
 });
 
 watch(isOpen, (open) => {
@@ -91,6 +93,11 @@ async function start(): Promise<void> {
         <el-button @click="picking = true">Choose…</el-button>
       </div>
       <el-checkbox v-model="tree">In the folders that the files stand in</el-checkbox>
+      <el-checkbox v-model="withRecord">Each record in its copy; the files themselves stay as they are</el-checkbox>
+      <p v-if="size && size.behind > 0 && !withRecord" class="behind">
+        ▲ {{ counted(size.behind, 'file') }} of these {{ size.behind === 1 ? 'is' : 'are' }} Behind, and would go out
+        without what was described since.
+      </p>
       <p class="soft" aria-live="polite">
         <template v-if="size">
           {{ counted(size.files, 'file') }}, {{ formatBytes(size.bytes) }} of whole files.
@@ -125,6 +132,10 @@ h3 {
 .folder {
   display: flex;
   gap: 8px;
+}
+
+.behind {
+  color: var(--ochre-ink);
 }
 
 .foot {

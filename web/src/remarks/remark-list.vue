@@ -21,7 +21,10 @@ const { remarks, hasEarlier, earlier, draft, say, isBusy, remove, settle } = use
 
 const maySay = computed(() => rights.mayIn('editor', props.collectionId));
 const names = computed(() => session.people.map(({ name }) => name));
-const choices = computed(() => names.value.map((name) => ({ value: name, label: name })));
+/** Only those who can read it are offered. */
+const choices = computed(() =>
+  session.people.filter(({ isHere }) => isHere).map(({ name }) => ({ value: name, label: name })),
+);
 /** What is pasted is never cut short unseen: whoever says it shortens it. */
 const isTooLong = computed(() => draft.value.trim().length > MOST_REMARK_LETTERS);
 const strangers = computed(() => strangersIn(draft.value, names.value));

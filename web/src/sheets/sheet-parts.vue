@@ -32,7 +32,9 @@ watch(there, (now) => (parts.value = [...now]));
 const shows = (part: SheetPart): boolean => there.value.includes(part);
 
 /** Who somebody of the sheet may be here: administrators say it of anybody, others of themselves. */
-const others = computed(() => session.people.filter(({ id }) => rights.isAdministrator || id === session.personId));
+const others = computed(() =>
+  session.people.filter(({ id, isHere }) => isHere && (rights.isAdministrator || id === session.personId)),
+);
 const valueOf = (stands: StandsFor): string => (stands.as === 'person' ? String(stands.personId) : stands.as);
 async function place(name: string, value: string): Promise<void> {
   const stands: StandsFor =
