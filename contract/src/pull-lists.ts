@@ -63,6 +63,8 @@ export const soundUseSchema = z.object({
   list: pullListSchema.pick({ id: true, name: true, show: true, scene: true }).nullable(),
   folder: z.string(),
 });
+/** So many of them are told, the latest. */
+export const MOST_USES = 100;
 export type SoundUse = z.infer<typeof soundUseSchema>;
 
 export const pullListsEndpoints = {

@@ -9,7 +9,7 @@ export type SheetPart = (typeof SHEET_PARTS)[number];
 export const sheetPartsSchema = z.array(z.enum(SHEET_PARTS)).max(SHEET_PARTS.length);
 
 const text = (most: number) => z.string().trim().max(most);
-const person = text(200);
+const person = text(200).min(1);
 /** A line of `records.jsonl`, from 1: the sound that is meant. */
 const line = z.number().int().positive();
 /** The house in which something was made, and its number there: the same for ever, through whichever houses it came. */

@@ -112,8 +112,6 @@ export const sheetPartsOverviewSchema = z.object({
     some: z.array(relationOfSheet.extend({ standing: z.enum(WORD_STANDINGS), ours: relationOfSheet.nullable() })),
   }),
   histories: z.object({ revisions: z.number(), held: z.number() }),
-  /** Lines that are applied already. */
-  applied: z.number(),
 });
 export type SheetPartsOverview = z.infer<typeof sheetPartsOverviewSchema>;
 

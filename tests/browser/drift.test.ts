@@ -93,6 +93,11 @@ interface Row {
   record: { description: string; keywords: string[]; creator: string };
   marks: { person: string; note: string }[];
 }
+/** Hands a change sheet over in Drift. */
+async function handOver(file: string): Promise<void> {
+  const input = (await page.waitForSelector('input[aria-label="The change sheet"]')) as ElementHandle<HTMLInputElement>;
+  await input.uploadFile(file);
+}
 const rowsOn = async (drive: string): Promise<Row[]> => {
   const { drives } = await api<{ drives: { id: string; name: string }[] }>('GET', '/drift');
   const id = drives.find(({ name }) => name === drive)?.id ?? '';
@@ -209,10 +214,7 @@ describe('keeping in step', () => {
     await chmod(folder, 0o777);
     expect(JSON.parse(run('sheet', 'make', '--for', 'The quay', '-o', sheet))).toMatchObject({ sounds: 4 });
 
-    const input = (await page.waitForSelector(
-      'input[aria-label="The change sheet"]',
-    )) as ElementHandle<HTMLInputElement>;
-    await input.uploadFile(sheet);
+    await handOver(sheet);
     await walker.shows('4 sounds found here, not applied');
     await walker.shows('signed by a key that was not seen before');
     await walker.shows('Orla Venn');
@@ -237,19 +239,21 @@ describe('keeping in step', () => {
     const words = '{"word":"sluice","related":"weir","kind":"narrower","hidden":false}';
     await writeFile(third, handmadeSheet({ 'records.jsonl': records, 'words.jsonl': words, 'marks.jsonl': marks }));
     await page.locator('nav[aria-label="Places"] ::-p-text(Drift)').click();
-    const input = (await page.waitForSelector(
-      'input[aria-label="The change sheet"]',
-    )) as ElementHandle<HTMLInputElement>;
-    await input.uploadFile(third);
+    await handOver(third);
     await walker.shows('1 mark, 1 of sounds held here');
     await walker.shows('1 relation, 1 not the same here');
     await page.locator('details:last-of-type summary').click();
     await walker.shows('sluice → weir');
     const marked = async () =>
       (await rowsOn('Quay')).flatMap(({ marks }) => marks.map(({ person, note }) => `${person}: ${note}`));
+    // By keyboard: what is unticked stays so while the sheet changes its state.
+    await page.focus('.beside input[value="words"]');
+    await page.keyboard.press('Space');
     await walker.button('Apply to 4 records, and the rest').click();
     await walker.shows('applied to 4 sounds');
     expect(await marked()).toEqual(['Ines Talbot (Weir Mill): close']);
+    expect(await page.$eval('.beside input[value="words"]', (box) => (box).checked)).toBe(false);
+    expect(await api('GET', '/relations')).toEqual([]);
     await page.keyboard.press('u');
     await walker.shows('Undo: Change sheet of Weir Mill');
     expect(await marked()).toEqual([]);

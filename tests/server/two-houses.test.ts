@@ -1,3 +1,7 @@
+import { execFileSync } from 'node:child_process';
+import { mkdtemp, rm, writeFile } from 'node:fs/promises';
+import os from 'node:os';
+import path from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import { SHEET_PARTS } from '@flagstone/contract/sheet-parts';
 import type { SoundRow } from '@flagstone/contract/record';
@@ -77,6 +81,15 @@ const relations = async (app: TestApplication) =>
   (await app.call('listRelations')).map(({ word, related, kind, hidden, person }) =>
     [word, related, kind, hidden ? 'hidden' : 'shown', person].join(' '),
   );
+
+/** The lines of the sounds of a house, as its sheets have them. */
+async function recordsOf(app: TestApplication): Promise<Buffer> {
+  const folder = await mkdtemp(path.join(os.tmpdir(), 'flagstone-lines-'));
+  await writeFile(path.join(folder, 'sheet.zip'), await madeSheet(app));
+  const lines = execFileSync('unzip', ['-p', path.join(folder, 'sheet.zip'), 'records.jsonl']);
+  await rm(folder, { recursive: true });
+  return lines;
+}
 
 const whole = { parts: SHEET_PARTS };
 const sent = async (from: TestApplication, to: TestApplication, body: object = whole): Promise<Sheet> =>
@@ -258,6 +271,25 @@ describe('a whole collection of another house', () => {
     expect(await state()).toEqual(all);
   });
 
+  it('knows a list again that was undone and done again, and a guest who was somebody here for a while', async () => {
+    await edit(pottery, 1, { notes: 'From the pottery' });
+    await makeList(pottery, 'Reel 2', 1);
+    await mark(pottery, 1, { rating: 5 });
+    const sheet = await merge(pottery, mill);
+    await undo(mill);
+    await mill.call('redoLast', { body: {} });
+    const place = (stands: object) =>
+      mill.call('placeSheetPerson', { params: { id: sheet.id }, body: { name: 'Orla Venn', stands } });
+    await place({ as: 'person', personId: 2 });
+    await place({ as: 'guest' });
+    await mark(pottery, 1, { rating: 4 });
+    await merge(pottery, mill, { wins: 'theirs' });
+    expect(await mill.call('listPullLists')).toMatchObject([{ name: 'Reel 2', entries: 1 }]);
+    expect((await marksOf(mill, 1)).map(([person, rating]) => [person, rating])).toEqual([
+      ['Orla Venn (Clay and Canal)', 4],
+    ]);
+  });
+
   it('goes home under the numbers that things have there, without the marks of guests', async () => {
     await mark(pottery, 1, { rating: 5 });
     await makeList(pottery, 'Reel 2', 1);
@@ -327,6 +359,21 @@ describe('what comes along with a sheet that is not what it says', () => {
     );
     expect(await codeOf({ 'marks.jsonl': crowd })).toBe('TOO_LARGE');
     expect((await mill.call('listSheets')).length).toBe(2);
+  });
+
+  it('changes no entry of another list than it says', async () => {
+    const own = await mill.call('getHouse');
+    await makeList(mill, 'Open', 1);
+    const secret = await makeList(mill, 'Secret', 2);
+    const [aim] = await mill.call('listPullEntries', { params: { id: secret } });
+    const home = (number: number) => ({ house: own.id, number });
+    const entry = { home: home(aim?.id ?? 0), list: home(secret - 1), person: 'Ines', part: null, tryOut: null };
+    const records = await recordsOf(pottery);
+    const lines = JSON.stringify({ ...entry, line: 1, comment: 'changed' });
+    const sheet = await comparedSheet(handmadeSheet({ 'records.jsonl': records, 'pull-entries.jsonl': lines }), mill);
+    expect(await apply(mill, sheet, { wins: 'theirs' })).toMatchObject({ state: 'done' });
+    expect(await entriesOf(mill, 'Secret')).toEqual([['HS_2.wav', 'take 2', 200, 'Orla Venn']]);
+    expect(await entriesOf(mill, 'Open')).toHaveLength(1);
   });
 
   it('is passed over where it means sounds or lists that there are not', async () => {

@@ -137,18 +137,32 @@ const ZIP_BLOCK_BYTES = 1024 * 1024;
 /** Opened before it is added, so that what cannot be opened is only left out. */
 async function streamOf(contents: Contents): Promise<Readable> {
   const { source, close } = await openContents(contents);
-  const blocks = async function* (): AsyncGenerator<Buffer> {
-    for (let at = 0; at < source.sizeBytes; at += ZIP_BLOCK_BYTES) {
-      const block = await source.read(at, Math.min(ZIP_BLOCK_BYTES, source.sizeBytes - at));
-      if (block.length === 0) throw new AppError('FILE_CHANGED', 'The file became shorter while it was being copied.');
-      // What reads may use its memory again.
-      yield Buffer.from(block);
-    }
+  let at = 0;
+  const next = async (): Promise<Buffer | null> => {
+    const length = Math.min(ZIP_BLOCK_BYTES, source.sizeBytes - at);
+    if (length === 0) return null;
+    const block = await source.read(at, length);
+    if (block.length !== length)
+      throw new AppError('FILE_CHANGED', 'The file became shorter while it was being copied.');
+    at += length;
+    // What reads may use its memory again.
+    return Buffer.from(block);
   };
-  const stream = Readable.from(blocks());
-  // Also when nobody reads it to its end.
-  stream.once('close', () => void close());
-  return stream;
+  return new Readable({
+    read() {
+      next().then(
+        (block) => this.push(block),
+        (error: unknown) => this.destroy(error as Error),
+      );
+    },
+    // Also when nobody reads it to its end.
+    destroy(error, done) {
+      close().then(
+        () => done(error),
+        (cause: unknown) => done(error ?? (cause as Error)),
+      );
+    },
+  });
 }
 
 /** How many files would be copied out, and how large they are. */

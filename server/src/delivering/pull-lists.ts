@@ -1,4 +1,5 @@
 import { AppError } from '@flagstone/core/errors';
+import { MOST_USES } from '@flagstone/contract/pull-lists';
 import type {
   newPullEntrySchema,
   newPullListSchema,
@@ -16,6 +17,7 @@ import { pullListIsSeen, soundIsSeen, type SeenSelection } from '../rights/seen.
 import type { Queryable, Transaction } from '../db/connect.ts';
 import { people, pullEntries, pullLists, sounds } from '../db/schema.ts';
 import { pullRows, recordRows } from '../records/act-rows.ts';
+import { appendEntry } from '../records/append-entry.ts';
 import { allOf } from '../db/sql-parts.ts';
 import { rowsInOrder, selectionParts } from '../records/sound-rows.ts';
 
@@ -143,16 +145,7 @@ export async function addEntry(
   ]);
   if (!sound) throw new AppError('NOT_FOUND', `There is no sound ${soundId}.`);
   await asAct(app, { personId, listIds: [listId], summary: `Pulled onto “${list.name}”` }, async (tx) => {
-    await tx.insert(pullEntries).values({
-      listId,
-      place: sql`coalesce((select max(place) from pull_entries where list_id = ${listId}), 0) + 1`,
-      soundId,
-      fromFrame: part?.from ?? null,
-      toFrame: part?.to ?? null,
-      tryOut,
-      comment,
-      addedBy: personId,
-    });
+    await appendEntry(tx, { listId, soundId, part, tryOut, comment, addedBy: personId });
     return [];
   });
   return entriesOf(app, listId, sight);
@@ -256,8 +249,6 @@ export async function removeEntry(app: AppContext, id: number, personId: number,
 export function pullEntry(app: AppContext, id: number): Promise<typeof pullEntries.$inferSelect> {
   return entryOf(app.db, id);
 }
-
-const MOST_USES = 100;
 
 /** Where, when and by whom a sound was used, the latest first: pulled onto lists that are seen, or copied out. */
 export async function usesOf(app: AppContext, soundId: number, personId: number, sight: Sight): Promise<SoundUse[]> {

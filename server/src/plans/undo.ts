@@ -30,7 +30,7 @@ export async function redoLast(app: AppContext, personId: number, mayStill: MayS
 
 /**
  * Takes back, or does again, the acts and changes that were made in one go. Undefined where no act belongs to the run: changes alone are undone together by themselves. What was
- * changed again since stays, and is counted. Throws NOT_UNDOABLE where that is so of all, and what `mayStill` throws, before anything is turned.
+ * changed again since stays, and is counted; an act of which that is so of all is passed over. Throws NOT_UNDOABLE where that is so of all, and what `mayStill` throws, before anything is turned.
  */
 async function turnTogether(
   app: AppContext,

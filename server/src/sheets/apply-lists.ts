@@ -7,6 +7,7 @@ import type { Queryable, Transaction } from '../db/connect.ts';
 import { idList } from '../db/sql-parts.ts';
 import { pullEntries, pullLists } from '../db/schema.ts';
 import { toldRows } from '../db/sheets-schema.ts';
+import { appendEntry } from '../records/append-entry.ts';
 import { pullEntryRows, pullRows, recordRows } from '../records/act-rows.ts';
 import { pullListIsSeen } from '../rights/seen.ts';
 import { ownHouse } from './house.ts';
@@ -64,6 +65,8 @@ const entryKey = (home: Home): string => `entry ${keyOf(home)}`;
  */
 export async function applyEntries(run: Parting, lines: readonly WaitingLine<EntryLine>[]): Promise<void> {
   await run.app.db.transaction(async (tx) => {
+    const makers = new Map<string, number>();
+    for (const name of new Set(lines.map(({ said }) => said.person))) makers.set(name, await whoMade(tx, run, name));
     const lists = await rowsOfHomes(
       tx,
       'list',
@@ -78,7 +81,11 @@ export async function applyEntries(run: Parting, lines: readonly WaitingLine<Ent
       'entry',
       taken.map(({ said }) => said.home),
     );
-    const known = [...entries.values()].filter((id) => id !== 'gone');
+    const known = await inLists(
+      tx,
+      [...entries.values()].filter((id) => id !== 'gone'),
+      seen,
+    );
     const before = await pullEntryRows(tx, known);
     const bases = await toldBefore<Entry>(
       tx,
@@ -90,11 +97,14 @@ export async function applyEntries(run: Parting, lines: readonly WaitingLine<Ent
       const { said, soundId } = each;
       const here = entries.get(keyOf(said.home)) ?? 'new';
       if (here === 'new') {
-        const id = await addEntry(tx, run, lists.get(keyOf(said.list)) as number, soundId ?? 0, said);
+        const listId = lists.get(keyOf(said.list)) as number;
+        const addedBy = makers.get(said.person) ?? run.personId;
+        const id = await appendEntry(tx, { listId, soundId: soundId ?? 0, ...entryOf(said), addedBy });
         made.set(id, said.home);
         // Named twice in a sheet it is one entry all the same.
         entries.set(keyOf(said.home), id);
-      } else if (here !== 'gone') await updateEntry(tx, run, here, bases.get(entryKey(said.home)), said);
+      } else if (here !== 'gone' && (known.includes(here) || made.has(here)))
+        await updateEntry(tx, run, here, bases.get(entryKey(said.home)), said);
     }
     await keepRows(tx, run, 'entry', made);
     await keepTold(tx, run, new Map(taken.map(({ said }) => [entryKey(said.home), entryOf(said)])));
@@ -106,31 +116,6 @@ export async function applyEntries(run: Parting, lines: readonly WaitingLine<Ent
       lines.map(({ line }) => line),
     );
   });
-}
-
-async function addEntry(
-  tx: Queryable,
-  run: Parting,
-  listId: number,
-  soundId: number,
-  said: EntryLine,
-): Promise<number> {
-  const { part, tryOut, comment } = said;
-  const [row] = await tx
-    .insert(pullEntries)
-    .values({
-      listId,
-      place: sql`coalesce((select max(place) from pull_entries where list_id = ${listId}), 0) + 1`,
-      soundId,
-      fromFrame: part?.from ?? null,
-      toFrame: part?.to ?? null,
-      tryOut,
-      comment,
-      addedBy: await whoMade(tx, run, said.person),
-    })
-    .returning({ id: pullEntries.id });
-  if (!row) throw new AppError('INTERNAL', 'The entry could not be recorded.');
-  return row.id;
 }
 
 async function updateEntry(
@@ -160,7 +145,7 @@ async function updateEntry(
 const whoMade = async (tx: Queryable, run: Parting, name: string): Promise<number> =>
   (await personFor(tx, run.sheet.manifest.house, name)) ?? run.personId;
 
-/** The rows here that are rows of some houses, by their homes: those that never came are left out, and those that were removed since are gone. */
+/** The rows here that are rows of some houses, by their homes: those that never came, or whose coming was undone, are left out, and those that were removed since are gone. */
 async function rowsOfHomes(
   tx: Queryable,
   kind: 'list' | 'entry',
@@ -169,15 +154,23 @@ async function rowsOfHomes(
   const { id: own } = await ownHouse(tx);
   const table = sql.identifier(kind === 'list' ? 'pull_lists' : 'pull_entries');
   const { rows } = await tx.execute<{ house: string; number: number; id: number | null; is_known: boolean }>(sql`
-    select h.house, h.number, l.id, h.house = ${own}::uuid or t.row_id is not null as is_known
+    select h.house, h.number, l.id, h.house = ${own}::uuid or (t.row_id is not null and (l.id is not null or not ${isUndone(sql`t.run_id`)})) as is_known
     from jsonb_to_recordset(${JSON.stringify(homes)}::jsonb) h(house uuid, number bigint)
-    left join told_rows t on t.kind = ${kind} and t.home = h.house and t.home_number = h.number and not ${isUndone(sql`t.run_id`)}
+    left join told_rows t on t.kind = ${kind} and t.home = h.house and t.home_number = h.number
     left join ${table} l on l.id = case when h.house = ${own}::uuid then h.number else t.row_id end`);
   return new Map(
     rows.flatMap(({ house, number, id, is_known: isKnown }): [string, number | 'gone'][] =>
       isKnown ? [[keyOf({ house, number }), id ?? 'gone']] : [],
     ),
   );
+}
+
+/** Those of some entries that stand in one of some lists: a sheet may name any number. */
+async function inLists(tx: Queryable, ids: readonly number[], listIds: ReadonlySet<number>): Promise<number[]> {
+  const { rows } = await tx.execute<{ id: number }>(
+    sql`select id from pull_entries where id = any(${idList(ids)}) and list_id = any(${idList([...listIds])})`,
+  );
+  return rows.map(({ id }) => id);
 }
 
 async function seenLists(tx: Queryable, { sight, personId }: Parting, ids: readonly number[]): Promise<Set<number>> {

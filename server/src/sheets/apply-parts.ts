@@ -2,16 +2,18 @@ import {
   PART_FILE_NAMES,
   PART_FILES,
   type EntryLine,
+  type HistoryLine,
   type ListLine,
   type MarkLine,
   type PartFile,
   type SheetPart,
   type WordLine,
 } from '@flagstone/contract/sheet-parts';
+import type { SheetManifest } from '@flagstone/contract/change-sheet';
 import { sql } from 'drizzle-orm';
 import { bulkInsert } from '../db/bulk-insert.ts';
 import { toldRevisions } from '../db/sheets-schema.ts';
-import type { HistoryLine } from '@flagstone/contract/sheet-parts';
+import type { Queryable } from '../db/connect.ts';
 import { applyEntries, applyLists } from './apply-lists.ts';
 import { applyMarks } from './apply-marks.ts';
 import { applyWords } from './apply-words.ts';
@@ -35,6 +37,19 @@ const APPLY: { [File in PartFile]: (run: Parting, lines: readonly WaitingLine<ne
   histories: (run, lines: readonly WaitingLine<HistoryLine>[]) => keepHistories(run, lines),
 };
 
+/** The files of a sheet that are taken, in the order in which that is done. */
+export async function filesTaken(
+  db: Queryable,
+  { house }: SheetManifest,
+  parts: readonly SheetPart[],
+): Promise<PartFile[]> {
+  const isOwn = house.id === (await ownHouse(db)).id;
+  return PART_FILE_NAMES.filter((file) => {
+    const { part } = PART_FILES[file];
+    return parts.includes(part) && !(isOwn && OF_OTHERS.includes(part));
+  });
+}
+
 /**
  * Takes what a sheet brings beside its records, some lines at a time: each time they are kept with a note that they are applied, or not at all, so that one that was cut short goes on
  * where it was. All of it is undone with what the sheet did to records; what another house tells of its history stays.
@@ -44,12 +59,7 @@ export async function applyParts(
   parts: readonly SheetPart[],
   advance: (lines: number) => Promise<void>,
 ): Promise<void> {
-  const isOwn = run.sheet.manifest.house.id === (await ownHouse(run.app.db)).id;
-  const files = PART_FILE_NAMES.filter((file) => {
-    const { part } = PART_FILES[file];
-    return parts.includes(part) && !(isOwn && OF_OTHERS.includes(part));
-  });
-  for (const file of files) {
+  for (const file of await filesTaken(run.app.db, run.sheet.manifest, parts)) {
     for (let after = 0; ;) {
       const lines = await waitingLines<never>(run, file, after, PAGE);
       const last = lines.at(-1);

@@ -67,12 +67,15 @@ export async function personFor(db: Queryable, house: OtherHouse, name: string):
   if (known) return known.personId;
   // Another data folder of the same house: its people are those of here.
   if (house.id === (await ownHouse(db)).id) return madeUnder(db, name, name);
-  // Two houses may have one name, and somebody here may be called like the guest.
+  // One at a time: of two sheets at once the second finds the guest of the first.
+  await db.execute(sql`select pg_advisory_xact_lock(hashtext('flagstone guests'))`);
   const of = house.name === '' ? house.id.slice(0, 8) : house.name;
   const wanted = `${name} (${of})`;
-  const { rows } = await db.execute<{ id: number }>(sql`
-    insert into people (name, initials) values (${wanted}, ${initialsOf(name)}) on conflict (name) do nothing returning id`);
-  const id = rows[0]?.id ?? (await madeUnder(db, `${wanted} ${house.id.slice(0, 8)}`, name));
+  // Two houses may have one name, and somebody here may be called like the guest. One who was a guest of this house before is so again.
+  const { rows } = await db.execute<{ taken: boolean }>(sql`
+    select p.account is not null or exists (select from house_people h where h.person_id = p.id and h.house_id <> ${house.id}::uuid) as taken
+    from people p where p.name = ${wanted}`);
+  const id = await madeUnder(db, rows[0]?.taken ? `${wanted} ${house.id.slice(0, 8)}` : wanted, name);
   await db.insert(housePeople).values({ houseId: house.id, name, personId: id, isGuest: true }).onConflictDoNothing();
   return id;
 }

@@ -4,7 +4,6 @@ import type { Queryable } from '../db/connect.ts';
 import { idList } from '../db/sql-parts.ts';
 import type { CountedFile, ScratchFolder } from '../disk/scratch-folder.ts';
 import { writeInto } from '../disk/write-into.ts';
-import { isUndone } from './undone-runs.ts';
 
 /** Lists whose headings are read at once. */
 const PAGE = 500;
@@ -74,7 +73,7 @@ export class PartWriter {
   /** Where a row was made, and its number there. */
   private home(kind: 'list' | 'entry', rowId: SQL): SQL {
     return sql`coalesce((select jsonb_build_object('house', t.home, 'number', t.home_number) from told_rows t
-      where t.kind = ${kind} and t.row_id = ${rowId} and not ${isUndone(sql`t.run_id`)} limit 1),
+      where t.kind = ${kind} and t.row_id = ${rowId} limit 1),
       jsonb_build_object('house', ${this.houseId}::uuid, 'number', ${rowId}))`;
   }
 

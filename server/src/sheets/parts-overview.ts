@@ -4,7 +4,6 @@ import type { Queryable } from '../db/connect.ts';
 import type { sheets } from '../db/sheets-schema.ts';
 import { wordStandings, type WordStanding } from './apply-words.ts';
 import { standingOf } from './house-people.ts';
-import { isUndone } from './undone-runs.ts';
 
 type SheetRow = Pick<typeof sheets.$inferSelect, 'id' | 'manifest'>;
 
@@ -18,9 +17,9 @@ export async function partsOverview(
   by: { personId: number; isAdministrator: boolean },
 ): Promise<SheetPartsOverview> {
   const lines = sql`sheet_part_lines p left join sheet_items i on i.sheet_id = p.sheet_id and i.line = p.of_line where p.sheet_id = ${sheet.id}::uuid`;
-  const { rows } = await db.execute<{ file: string; total: number; held: number; applied: number }>(sql`
-    select p.file, count(*)::int as total, count(i.sound_id)::int as held, count(p.applied_at)::int as applied from ${lines} group by 1`);
-  const countOf = (file: string) => rows.find((row) => row.file === file) ?? { total: 0, held: 0, applied: 0 };
+  const { rows } = await db.execute<{ file: string; total: number; held: number }>(sql`
+    select p.file, count(*)::int as total, count(i.sound_id)::int as held from ${lines} group by 1`);
+  const countOf = (file: string) => rows.find((row) => row.file === file) ?? { total: 0, held: 0 };
   const [marks, histories] = [countOf('marks'), countOf('histories')];
   return {
     people: await peopleOf(db, sheet, by),
@@ -28,7 +27,6 @@ export async function partsOverview(
     lists: { total: countOf('lists').total, some: await listsOf(db, sheet, lines) },
     words: await wordsOf(db, sheet),
     histories: { revisions: histories.total, held: histories.held },
-    applied: rows.reduce((sum, { applied }) => sum + applied, 0),
   };
 }
 
@@ -58,7 +56,7 @@ async function listsOf(db: Queryable, { id }: SheetRow, lines: SQL): Promise<She
       coalesce(e.entries, 0) as entries, coalesce(e.held, 0) as held, t.row_id is not null or o.house_id is not null as "isKnown"
     from sheet_part_lines l left join entries e on e.list = l.said -> 'home'
     left join told_rows t on t.kind = 'list' and t.home = (l.said #>> '{home,house}')::uuid and t.home_number = (l.said #>> '{home,number}')::bigint
-      and not ${isUndone(sql`t.run_id`)}
+      and exists (select from pull_lists k where k.id = t.row_id)
     left join installation o on o.house_id = (l.said #>> '{home,house}')::uuid
     where l.sheet_id = ${id}::uuid and l.file = 'lists' order by entries desc, name limit ${MOST_SHOWN}`);
   return rows;

@@ -14,7 +14,7 @@ import { diskError } from '../disk/disk-errors.ts';
 import yauzl, { type Entry, type ZipFile } from 'yauzl';
 import { z } from 'zod';
 
-/** Bounds of what comes from outside, in bytes: the manifest, one line, all lines of a file. */
+/** Bounds of what comes from outside, in bytes: the manifest, one line, all lines. */
 const MOST_MANIFEST = 1024 * 1024;
 const MOST_LINE = 1024 * 1024;
 const MOST_RECORDS = 4 * 1024 * 1024 * 1024;
@@ -76,6 +76,10 @@ async function opened(zip: ZipFile): Promise<OpenSheet> {
     const entry = found.get(PART_FILES[file].name);
     return entry ? [{ file, entry }] : [];
   });
+  // All of it is kept in the database, of which a file that was packed tightly must not take more than one of that many lines.
+  const bytes = partFiles.reduce((sum, { entry }) => sum + entry.uncompressedSize, recordsFile.uncompressedSize);
+  if (bytes > MOST_RECORDS)
+    throw new AppError('TOO_LARGE', `The sheet has ${bytes} bytes of lines; ${MOST_RECORDS} are allowed.`);
   for (const { entry } of partFiles) await prove(zip, entry, manifest);
   const parts = partFiles.map(({ file, entry }) => ({ file, lines: () => partLinesOf(zip, file, entry) }));
   return { manifest, manifestBytes, signature, entries: () => entriesOf(zip, recordsFile), parts };

@@ -1,7 +1,7 @@
 import { AppError } from '@flagstone/core/errors';
 import type { Job } from '@flagstone/contract/jobs';
 import type { Plan } from '@flagstone/contract/plans';
-import { PART_FILE_NAMES, PART_FILES, sheetPartsSchema, type SheetPart } from '@flagstone/contract/sheet-parts';
+import { sheetPartsSchema, type SheetPart } from '@flagstone/contract/sheet-parts';
 import { sheetWinnerSchema, type SheetWinner } from '@flagstone/contract/sheets';
 import { eq, sql } from 'drizzle-orm';
 import { z } from 'zod';
@@ -11,6 +11,7 @@ import type { JobRun } from '../jobs/job-queue.ts';
 import { makePlanOfNames } from '../plans/plans.ts';
 import { rightsOf } from '../rights/person-rights.ts';
 import { sightAs, type Sight } from '../rights/rights.ts';
+import { filesTaken } from './apply-parts.ts';
 import { applySheet, beginApplying } from './apply-sheet.ts';
 import { matchSheet } from './match-sheet.ts';
 import { firstCopies, itemRows, newNameOf } from './sheet-items.ts';
@@ -62,7 +63,8 @@ async function linesLeft(
 ): Promise<number> {
   if (apply?.onlyLine !== undefined) return 1;
   const waits = apply ? sql`sound_id is not null and applied_at is null` : sql`match is null`;
-  const files = PART_FILE_NAMES.filter((file) => apply?.parts.includes(PART_FILES[file].part));
+  const [sheet] = await app.db.select({ manifest: sheets.manifest }).from(sheets).where(eq(sheets.id, sheetId));
+  const files = sheet && apply ? await filesTaken(app.db, sheet.manifest, apply.parts) : [];
   const { rows } = await app.db.execute<{ lines: number }>(sql`
     select ((select count(*) from sheet_items where sheet_id = ${sheetId}::uuid and ${waits}) + (
       select count(*) from sheet_part_lines p left join sheet_items i on i.sheet_id = p.sheet_id and i.line = p.of_line

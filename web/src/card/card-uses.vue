@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { MOST_USES } from '@flagstone/contract/pull-lists';
 import { onBeforeUnmount } from 'vue';
 import { call } from '../api/client.ts';
 import { useLive } from '../stores/live.ts';
@@ -20,7 +21,9 @@ onBeforeUnmount(useLive().onPullLists(() => void load()));
     <h2>Used</h2>
     <p v-if="uses.length === 0" class="soft">Never pulled onto a list, and never copied out.</p>
     <template v-else>
-      <p v-if="uses.length > 1" class="soft">{{ counted(uses.length, 'time') }}, the latest first</p>
+      <p v-if="uses.length > 1" class="soft">
+        {{ uses.length < MOST_USES ? counted(uses.length, 'time') : `The last ${MOST_USES} times` }}, the latest first
+      </p>
       <ul>
         <li v-for="(use, index) in uses" :key="index">
           <router-link v-if="use.list" :to="`/pull/${use.list.id}`">{{ use.list.name }}</router-link>

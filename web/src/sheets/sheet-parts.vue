@@ -27,8 +27,11 @@ const there = computed(() => {
   const said = overview.value;
   return said ? SHEET_PARTS.filter((part) => partInWords(part, said) !== null) : [];
 });
-// All of it is taken, unless somebody says otherwise.
-watch(there, (now) => (parts.value = [...now]));
+// All of it is taken, unless somebody says otherwise; what they said stays while the sheet is tried, applied and asked for again.
+watch(
+  () => there.value.join(),
+  () => (parts.value = [...there.value]),
+);
 const shows = (part: SheetPart): boolean => there.value.includes(part);
 
 /** Who somebody of the sheet may be here: administrators say it of anybody, others of themselves. */

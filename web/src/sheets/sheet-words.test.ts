@@ -32,7 +32,6 @@ describe('the words of change sheets', () => {
       lists: { total: 0, some: [] },
       words: { counts: { ...none, new: 2, same: 3, both: 1 }, some: [] },
       histories: { revisions: 1200, held: 7 },
-      applied: 0,
     };
     const said = (['marks', 'lists', 'words', 'histories'] as const).map((part) => partInWords(part, overview));
     expect(said).toEqual([
