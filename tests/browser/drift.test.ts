@@ -252,7 +252,7 @@ describe('keeping in step', () => {
     await walker.button('Apply to 4 records, and the rest').click();
     await walker.shows('applied to 4 sounds');
     expect(await marked()).toEqual(['Ines Talbot (Weir Mill): close']);
-    expect(await page.$eval('.beside input[value="words"]', (box) => (box).checked)).toBe(false);
+    expect(await page.$eval('.beside input[value="words"]', (box) => box.checked)).toBe(false);
     expect(await api('GET', '/relations')).toEqual([]);
     await page.keyboard.press('u');
     await walker.shows('Undo: Change sheet of Weir Mill');
