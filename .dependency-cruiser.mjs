@@ -8,7 +8,7 @@ const TEST = '\\.test\\.ts$';
 const GROUND = ['db', 'rights', 'disk', 'live', 'jobs', 'workers'];
 const RECORDS = [...GROUND, 'drives', 'records'];
 const TOOLS = [...RECORDS, 'describing', 'finding', 'listening'];
-const ALL = [...TOOLS, 'intake', 'proof', 'plans', 'delivering', 'sheets'];
+const ALL = [...TOOLS, 'intake', 'proof', 'plans', 'delivering', 'deliveries', 'sheets'];
 /** For each room of the server, the others that it may know. */
 const MAY_KNOW = {
   db: [],
@@ -27,6 +27,7 @@ const MAY_KNOW = {
   proof: RECORDS,
   plans: [...TOOLS, 'intake'],
   delivering: [...TOOLS, 'intake'],
+  deliveries: [...TOOLS, 'intake', 'delivering'],
   sheets: [...TOOLS, 'plans'],
   routes: [...ALL, 'people'],
   commands: [...ALL, 'people', 'routes'],
@@ -43,6 +44,7 @@ const CORE_MAY_KNOW = {
   recipes: ['text', 'ucs', 'record', 'naming', 'words', 'suggest'],
   formats: ['text', 'ucs', 'record', 'naming'],
   audio: ['text', 'record', 'formats'],
+  delivery: ['record', 'naming', 'formats', 'audio'],
 };
 /** And of the web application: what is everywhere, then what stands on a page, then the pages. */
 const EVERYWHERE = ['api', 'ui', 'stores'];

@@ -11,6 +11,7 @@ export default defineConfig({
     './server/src/db/remarks-schema.ts',
     './server/src/db/drift-schema.ts',
     './server/src/db/sheets-schema.ts',
+    './server/src/db/deliveries-schema.ts',
     './server/src/db/recordings-schema.ts',
   ],
   out: './server/migrations',

@@ -21,6 +21,7 @@ import { reviewEndpoints } from './review.ts';
 import { listeningEndpoints, listeningRawEndpoints } from './listening.ts';
 import { measuresEndpoints, measuresRawEndpoints } from './measures.ts';
 import { pullListsEndpoints, pullListsRawEndpoints } from './pull-lists.ts';
+import { deliveriesEndpoints } from './deliveries.ts';
 import { copyOutEndpoints, copyOutRawEndpoints } from './copy-out.ts';
 import { exportsRawEndpoints } from './exports.ts';
 import { importsRawEndpoints } from './imports.ts';
@@ -63,6 +64,7 @@ export const api = {
   ...measuresEndpoints,
   ...pullListsEndpoints,
   ...copyOutEndpoints,
+  ...deliveriesEndpoints,
   ...lostEndpoints,
   ...statisticsEndpoints,
   ...rulesEndpoints,

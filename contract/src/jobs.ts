@@ -11,6 +11,7 @@ export const jobKindSchema = z.enum([
   'undo',
   'measure',
   'copyOut',
+  'deliver',
   'sheet',
   'prove',
   'restore',

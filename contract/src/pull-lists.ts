@@ -56,12 +56,14 @@ export const pullEntryChangeSchema = z.strictObject({
   listId: z.number().int().positive().optional(),
 });
 
-/** Where a sound was used: pulled onto a list where it still stands, or copied out, to a folder or as a ZIP file (then it is empty). */
+/** Where a sound was used: pulled onto a list where it still stands; delivered, then to whom; or copied out, to a folder or as a ZIP file (then it is empty). */
 export const soundUseSchema = z.object({
   at: z.string(),
   person: z.string(),
   list: pullListSchema.pick({ id: true, name: true, show: true, scene: true }).nullable(),
   folder: z.string(),
+  /** What the delivery is called and for whom it is; empty for none. */
+  delivery: z.string(),
 });
 /** So many of them are told, the latest. */
 export const MOST_USES = 100;

@@ -7,6 +7,7 @@ import { keyOfFolder } from './disk/journal-keys.ts';
 import { AllowedRoots } from './disk/roots.ts';
 import { WorkerPool } from './workers/worker-pool.ts';
 import { copyOutJob } from './delivering/copy-out-job.ts';
+import { deliverJob } from './deliveries/delivery-job.ts';
 import { indexJob } from './intake/index-job.ts';
 import { JobQueue, type JobRun, type JobWork } from './jobs/job-queue.ts';
 import { measureJob, measureNewSounds, remeasureOutdated } from './listening/measure-job.ts';
@@ -114,6 +115,7 @@ export async function openApplication(
     undo: (run) => undoPlanJob(context, run),
     measure: (run) => measureJob(context, run),
     copyOut: (run) => copyOutJob(context, run),
+    deliver: (run) => deliverJob(context, run),
     sheet: (run) => sheetJob(context, run),
     prove: (run) => proveJob(context, run),
   };

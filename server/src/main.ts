@@ -13,6 +13,7 @@ const COMMANDS: Record<string, () => Promise<Command>> = {
   name: async () => (await import('./commands/name.ts')).name,
   index: async () => (await import('./commands/index-folder.ts')).indexFolder,
   drift: async () => (await import('./commands/drift.ts')).drift,
+  deliver: async () => (await import('./commands/deliver.ts')).deliver,
   sheet: async () => (await import('./commands/sheet.ts')).sheet,
   'week-away': async () => (await import('./commands/week-away.ts')).weekAway,
   person: async () => (await import('./commands/person.ts')).person,

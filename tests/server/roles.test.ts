@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { api, rawApi } from '@flagstone/contract/api';
+import { PLAIN_PROFILE } from '@flagstone/core/delivery/profile';
 import express from 'express';
 import { apiRoutes } from '../../server/src/routes/api-routes.ts';
 import { errorAnswer } from '../../server/src/routes/error-answer.ts';
@@ -233,6 +234,28 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
   listLost: ['librarian', 'nothing of it'],
   settleLost: ['librarian', 'nothing of it', plain({ body: { what: 'certain' } })],
   importTable: ['librarian', 'nothing of it', plain({ query: { format: 'csv' } })],
+  listDeliveries: ['editor', 'the same'],
+  getDelivery: ['editor', 'the same', someone],
+  makeDelivery: [
+    'editor',
+    'nothing of it',
+    ({ copy }) => ({
+      body: {
+        name: 'Scene 4',
+        folder: '/somewhere',
+        profile: PLAIN_PROFILE,
+        what: { kind: 'sounds', selection: { kind: 'copies', copyIds: [copy] }, cut: 'whole' },
+      },
+    }),
+  ],
+  updateDelivery: ['editor', 'the same', plain({ params: { id: 1 }, body: { name: 'Scene 5' } })],
+  removeDelivery: ['editor', 'the same', someone],
+  layDelivery: ['editor', 'nothing of it', someone],
+  listDeliveryItems: ['editor', 'nothing of it', someone],
+  runDelivery: ['editor', 'the same', plain({ params: { id: 1 }, body: {} })],
+  listDeliveryProfiles: ['editor', 'the same'],
+  saveDeliveryProfile: ['editor', 'the same', plain({ body: { name: 'Trailer', profile: PLAIN_PROFILE } })],
+  removeDeliveryProfile: ['editor', 'the same', someone],
   listSheets: ['librarian', 'the same'],
   getSheet: ['librarian', 'the same', plain({ params: { id: TICKET } })],
   listSheetItems: ['librarian', 'nothing of it', plain({ params: { id: TICKET } })],

@@ -278,6 +278,8 @@ export const copiesOut = pgTable(
       .references(() => people.id),
     /** The folder, or empty for a ZIP file. */
     folder: textField('folder'),
+    /** The delivery that it was made for, and for whom, in words; empty for none. */
+    delivery: textField('delivery'),
     copiedAt: at('copied_at').notNull().defaultNow(),
   },
   (table) => [index('copies_out_sound').on(table.soundId)],

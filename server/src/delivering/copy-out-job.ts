@@ -6,12 +6,10 @@ import type { AppContext } from '../app-context.ts';
 import { rightsOf } from '../rights/person-rights.ts';
 import { sightAs } from '../rights/rights.ts';
 import { diskError } from '../disk/disk-errors.ts';
-import { makeFolder } from '../disk/make-folder.ts';
-import { settleLeftovers } from '../disk/leftovers.ts';
-import { unknownWrites } from '../drives/known-writes.ts';
 import { keepFile } from '../disk/keep-file.ts';
 import { isWithin } from '../disk/roots.ts';
 import { sourceOf, filesOut, noteUse, sizeOf, withRecordIfPossible } from './copy-out.ts';
+import { folderEntrance } from './entered-folders.ts';
 import type { JobRun } from '../jobs/job-queue.ts';
 
 const payloadSchema = z.object({ request: copyOutToFolderSchema });
@@ -30,18 +28,7 @@ export async function copyOutJob(app: AppContext, run: JobRun): Promise<void> {
   await run.setTotal((await sizeOf(app, what)).files);
   // A job stops between two files: what is being made is made to its end.
   const { signal } = new AbortController();
-  const entered = new Set<string>();
-  const enter = async (within: string): Promise<void> => {
-    if (entered.has(within)) return;
-    if (within !== folder) {
-      // Level by level, each looked at before the next: a link that stands there may lead elsewhere.
-      await enter(path.dirname(within));
-      await makeFolder(within);
-    }
-    await app.roots.checkedFolder(within);
-    await settleLeftovers(within, unknownWrites(app));
-    entered.add(within);
-  };
+  const enter = folderEntrance(app, folder);
   let same = 0;
   for await (const file of filesOut(app, what)) {
     const target = path.join(folder, file.path);

@@ -1,6 +1,5 @@
 import path from 'node:path';
 import { Readable, type Writable } from 'node:stream';
-import { finished } from 'node:stream/promises';
 import { copyOutSchema, type CopyOut, type copyOutToFolderSchema } from '@flagstone/contract/copy-out';
 import type { Job } from '@flagstone/contract/jobs';
 import type { SoundRow } from '@flagstone/contract/record';
@@ -18,12 +17,13 @@ import { copiesOut, copyOutTickets } from '../db/finding-schema.ts';
 import { copies, records } from '../db/schema.ts';
 import { diskError } from '../disk/disk-errors.ts';
 import { refuseWhenFull } from '../disk/free-space.ts';
-import { openContents, type Contents } from '../disk/keep-file.ts';
+import type { Contents } from '../disk/keep-file.ts';
 import type { FrameRange } from '../disk/read-samples.ts';
 import { copyThatIsHere } from '../listening/analyses.ts';
 import { exportOf } from '../listening/listening.ts';
 import { placesSeen } from '../intake/read-folders.ts';
 import { entriesOf, pullList } from './pull-lists.ts';
+import { StoredZip, streamOf } from './stored-zip.ts';
 import { allOf } from '../db/sql-parts.ts';
 import { COPY_STATE } from '../records/copy-state.ts';
 import { selectedRows, selectionParts } from '../records/sound-rows.ts';
@@ -61,14 +61,15 @@ function folderName(name: string): string {
   return legalText(name).replace(/^\.+$/, '');
 }
 
-interface NamedPart {
+export interface NamedPart {
   row: SoundRow;
   name: string;
   part: FrameRange | null;
   tryOut: TryOut;
 }
 
-async function* namedParts(app: AppContext, what: CopyOut['what'], seen: Seen): AsyncGenerator<NamedPart> {
+/** What is copied out, each with the name that it would have by itself. */
+export async function* namedParts(app: AppContext, what: CopyOut['what'], seen: Seen): AsyncGenerator<NamedPart> {
   if (what.kind === 'list') {
     for (const { row, part, tryOut } of await entriesOf(app, what.listId, seen.seenBy)) {
       const base = splitExtension(row.name).base;
@@ -130,39 +131,6 @@ export async function withRecordIfPossible<Value>(
     tell(new AppError(error.code, `The copy does not carry its record: ${error.message}`, { cause: error }));
     return value;
   }
-}
-
-const ZIP_BLOCK_BYTES = 1024 * 1024;
-
-/** Opened before it is added, so that what cannot be opened is only left out. */
-async function streamOf(contents: Contents): Promise<Readable> {
-  const { source, close } = await openContents(contents);
-  let at = 0;
-  const next = async (): Promise<Buffer | null> => {
-    const length = Math.min(ZIP_BLOCK_BYTES, source.sizeBytes - at);
-    if (length === 0) return null;
-    const block = await source.read(at, length);
-    if (block.length !== length)
-      throw new AppError('FILE_CHANGED', 'The file became shorter while it was being copied.');
-    at += length;
-    // What reads may use its memory again.
-    return Buffer.from(block);
-  };
-  return new Readable({
-    read() {
-      next().then(
-        (block) => this.push(block),
-        (error: unknown) => this.destroy(error as Error),
-      );
-    },
-    // Also when nobody reads it to its end.
-    destroy(error, done) {
-      close().then(
-        () => done(error),
-        (cause: unknown) => done(error ?? (cause as Error)),
-      );
-    },
-  });
 }
 
 /** How many files would be copied out, and how large they are. */
@@ -241,8 +209,14 @@ export async function copyOutToFolder(
 }
 
 /** Notes that a sound was used. */
-export async function noteUse(app: AppContext, soundId: number, personId: number, folder: string): Promise<void> {
-  await app.db.insert(copiesOut).values({ soundId, personId, folder });
+export async function noteUse(
+  app: AppContext,
+  soundId: number,
+  personId: number,
+  folder: string,
+  delivery = '',
+): Promise<void> {
+  await app.db.insert(copiesOut).values({ soundId, personId, folder, delivery });
 }
 
 /** What the list in a ZIP file is called that names the files which could not be copied, or not with their records. */
@@ -258,37 +232,7 @@ export async function writeZip(
   out: Writable,
   signal: AbortSignal,
 ): Promise<void> {
-  // Loaded when it is needed, as it is large.
-  const { ZipArchive } = await import('archiver');
-  const zip = new ZipArchive({ store: true });
-  const done = finished(out, { signal });
-  // Looked at when all is written; until then it must not count as unhandled.
-  done.catch(() => undefined);
-  zip.pipe(out);
-  const add = (source: Readable, name: string): Promise<void> =>
-    new Promise((resolve, reject) => {
-      const stop = (): void => {
-        // Otherwise the file that is being read would stay open.
-        source.destroy();
-        zip.abort();
-        reject(new AppError('UNAVAILABLE', 'Nobody waits for the ZIP file any more.'));
-      };
-      const clear = (): void => {
-        zip.off('entry', settle).off('error', fail);
-        signal.removeEventListener('abort', stop);
-      };
-      const settle = (): void => {
-        clear();
-        resolve();
-      };
-      const fail = (error: Error): void => {
-        clear();
-        reject(error);
-      };
-      zip.once('entry', settle).once('error', fail);
-      signal.addEventListener('abort', stop, { once: true });
-      zip.append(source, { name });
-    });
+  const zip = await StoredZip.into(out, signal);
   const leftOut: string[] = [];
   for await (const file of filesOut(app, request)) {
     signal.throwIfAborted();
@@ -302,10 +246,9 @@ export async function writeZip(
       leftOut.push(`${file.path}: ${contents.message} ${contents.remedy}`);
       continue;
     }
-    await add(contents, file.path);
+    await zip.add(contents, file.path);
     await noteUse(app, file.soundId, request.person, '');
   }
-  if (leftOut.length > 0) await add(Readable.from([`${leftOut.join('\r\n')}\r\n`]), LEFT_OUT);
-  await zip.finalize();
-  await done;
+  if (leftOut.length > 0) await zip.add(Readable.from([`${leftOut.join('\r\n')}\r\n`]), LEFT_OUT);
+  await zip.finish();
 }

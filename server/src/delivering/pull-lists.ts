@@ -253,10 +253,10 @@ export function pullEntry(app: AppContext, id: number): Promise<typeof pullEntri
 /** Where, when and by whom a sound was used, the latest first: pulled onto lists that are seen, or copied out. */
 export async function usesOf(app: AppContext, soundId: number, personId: number, sight: Sight): Promise<SoundUse[]> {
   const { rows } = await app.db.execute<SoundUse & Record<string, unknown>>(sql`
-    select to_json(u.at) #>> '{}' as at, p.name as person, u.list, u.folder from (
-      select o.copied_at as at, o.person_id, null::jsonb as list, o.folder from copies_out o where o.sound_id = ${soundId}
+    select to_json(u.at) #>> '{}' as at, p.name as person, u.list, u.folder, u.delivery from (
+      select o.copied_at as at, o.person_id, null::jsonb as list, o.folder, o.delivery from copies_out o where o.sound_id = ${soundId}
       union all
-      select e.added_at, e.added_by, jsonb_build_object('id', l.id, 'name', l.name, 'show', l.show, 'scene', l.scene), ''
+      select e.added_at, e.added_by, jsonb_build_object('id', l.id, 'name', l.name, 'show', l.show, 'scene', l.scene), '', ''
       from pull_entries e join pull_lists l on l.id = e.list_id where e.sound_id = ${soundId} and ${pullListIsSeen(sight, personId)}) u
     join people p on p.id = u.person_id order by u.at desc limit ${MOST_USES}`);
   return rows;

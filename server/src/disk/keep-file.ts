@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { lstat, stat, unlink } from 'node:fs/promises';
+import { lstat, rename, stat, unlink } from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import { windowedSource, type ByteSource } from '@flagstone/core/formats/byte-source';
@@ -20,32 +20,71 @@ const BLOCK_BYTES = 4 * 1024 * 1024;
 /** A file of the disk to be copied, with a record that only the copy is to carry, or the bytes of one that was made. */
 export type Contents = { path: string; record?: SoundRecord | undefined } | { bytes: Uint8Array };
 
+/** How a file is put somewhere, and what it may replace. */
+export interface Placing {
+  /** By which it is proved. */
+  algorithm: 'sha256' | 'sha512';
+  /** The digest of a file that was put there before and may be replaced while it is still that very one; null for none. */
+  replaces: string | null;
+}
+
+/** A file that was put somewhere, or stands there already. */
+export interface PlacedFile {
+  isWritten: boolean;
+  /** Of all its bytes, by the algorithm that was asked for. */
+  digest: string;
+  sizeBytes: number;
+}
+
 /**
  * Puts a copy of a file, or one that was made, where nothing stands, by a temporary file that is flushed and read back before it gets its
  * name. The very same file that stands there already is left. Returns whether it was written. Throws NAME_TAKEN for another file, AUDIO_CHANGED
  * when what was read back differs, SYMLINK_OUTSIDE when its folder does not lie within another one (a real path).
  */
 export async function keepFile(contents: Contents, shown: string, within: string): Promise<boolean> {
-  const keep = (source: ByteSource) =>
-    holdFolder(path.dirname(shown), within, (folder) => keepIn(folder, inHeld(folder, shown), source));
-  return withContents(contents, keep);
+  return (await placeFile(contents, shown, within, { algorithm: 'sha256', replaces: null })).isWritten;
 }
 
-async function keepIn(folder: string, target: string, source: ByteSource): Promise<boolean> {
+/** As keepFile, and tells the digest of what stands there then; it may replace a file that it put there before. Throws what keepFile throws. */
+export async function placeFile(
+  contents: Contents,
+  shown: string,
+  within: string,
+  placing: Placing,
+): Promise<PlacedFile> {
+  const place = (source: ByteSource) =>
+    holdFolder(path.dirname(shown), within, (folder) => placeIn(folder, inHeld(folder, shown), source, placing));
+  return withContents(contents, place);
+}
+
+async function placeIn(
+  folder: string,
+  target: string,
+  source: ByteSource,
+  { algorithm, replaces }: Placing,
+): Promise<PlacedFile> {
+  const { sizeBytes } = source;
   const there = await lstat(target).catch((error: NodeJS.ErrnoException) => {
     if (error.code !== 'ENOENT') throw error;
     return undefined;
   });
+  let name = (made: string): Promise<void> => nameNew(made, target);
   if (there) {
-    const isSame =
-      there.isFile() &&
-      there.size === source.sizeBytes &&
-      (await withContents({ path: target }, digestOf)) === (await digestOf(source));
-    if (isSame) return false;
-    throw new AppError('NAME_TAKEN', `${target} is another file already.`);
+    const standing =
+      there.isFile() && (there.size === sizeBytes || replaces !== null) ? await fileDigest(target, algorithm) : '';
+    if (there.size === sizeBytes && standing === (await digestOf(source, algorithm)))
+      return { isWritten: false, digest: standing, sizeBytes };
+    if (replaces === null || standing !== replaces)
+      throw new AppError('NAME_TAKEN', `${target} is another file already.`);
+    name = (made) => rename(made, target);
   }
-  await writeProvedIn(folder, source, target, (made) => nameNew(made, target));
-  return true;
+  const digest = await writeProvedIn(folder, source, target, algorithm, name);
+  return { isWritten: true, digest, sizeBytes };
+}
+
+/** The digest of all bytes of a file. Throws what opening it throws. */
+export function fileDigest(file: string, algorithm: Placing['algorithm']): Promise<string> {
+  return withContents({ path: file }, (source) => digestOf(source, algorithm));
 }
 
 /**
@@ -61,7 +100,7 @@ export async function replaceByCopy(
   await withContents({ path: source }, (bytes) =>
     holdFolder(path.dirname(shown), within, (folder) => {
       const target = inHeld(folder, shown);
-      return writeProvedIn(folder, bytes, target, async (made) => {
+      return writeProvedIn(folder, bytes, target, 'sha256', async (made) => {
         await putAside();
         await nameNew(made, target);
       });
@@ -69,17 +108,21 @@ export async function replaceByCopy(
   );
 }
 
-/** Writes a temporary file in a folder that is held, reads it back and has it named. */
+/** Writes a temporary file in a folder that is held, reads it back and has it named. Returns its digest. */
 async function writeProvedIn(
   folder: string,
   source: ByteSource,
   target: string,
+  algorithm: Placing['algorithm'],
   name: (made: string) => Promise<void>,
-): Promise<void> {
+): Promise<string> {
   const { ino } = await stat(folder);
   const temporary = temporaryName('part', `${ino}${(counter += 1)}`);
-  await whileUnderWay(temporary, () => writeProved(source, path.join(folder, temporary), target, name));
+  const digest = await whileUnderWay(temporary, () =>
+    writeProved(source, path.join(folder, temporary), target, algorithm, name),
+  );
   await syncFolder(folder);
+  return digest;
 }
 
 let counter = 0;
@@ -88,17 +131,20 @@ async function writeProved(
   source: ByteSource,
   temporary: string,
   target: string,
+  algorithm: Placing['algorithm'],
   name: (made: string) => Promise<void>,
-): Promise<void> {
-  const written = createHash('sha256');
+): Promise<string> {
+  const written = createHash(algorithm);
   try {
     await writeSegments(temporary, source, [{ kind: 'keep', offset: 0, length: source.sizeBytes }], (_, bytes) =>
       written.update(bytes),
     );
-    if ((await withContents({ path: temporary }, digestOf)) !== written.digest('hex'))
+    const digest = written.digest('hex');
+    if ((await fileDigest(temporary, algorithm)) !== digest)
       throw new AppError('AUDIO_CHANGED', `${target} could not be read back as it was written.`);
     await takeFolderRights(temporary);
     await name(temporary);
+    return digest;
   } finally {
     await unlink(temporary).catch((error: NodeJS.ErrnoException) => {
       if (error.code !== 'ENOENT') throw error;
@@ -144,8 +190,8 @@ async function carrying(source: ByteSource, record: SoundRecord, shown: string):
   return made;
 }
 
-async function digestOf(source: ByteSource): Promise<string> {
-  const hash = createHash('sha256');
+async function digestOf(source: ByteSource, algorithm: Placing['algorithm']): Promise<string> {
+  const hash = createHash(algorithm);
   for (let at = 0; at < source.sizeBytes; at += BLOCK_BYTES) hash.update(await source.read(at, BLOCK_BYTES));
   return hash.digest('hex');
 }

@@ -27,6 +27,7 @@ import { soundsAlike } from '../finding/sounds-alike.ts';
 import { completionsOf } from '../finding/completions.ts';
 import { folderLevel } from '../finding/folder-tree.ts';
 import * as copyingOut from '../delivering/copy-out.ts';
+import * as delivering from '../deliveries/deliveries.ts';
 import * as pulls from '../delivering/pull-lists.ts';
 import * as categoryLists from '../describing/category-lists.ts';
 import * as collections from '../drives/collections.ts';
@@ -100,6 +101,12 @@ type HandlerOf<E> =
   E extends Endpoint<infer Params, infer Query, infer Body, infer Response>
     ? (app: AppContext, call: Call<Params, Query, Body>) => Promise<Response>
     : never;
+
+/** Whose deliveries somebody sees. */
+const ownDeliveries = ({ person, asker }: { person: number; asker: Asker }) =>
+  delivering.deliveriesOf(person, asker.rights.isAdministrator);
+/** Where somebody may put files that are delivered. */
+const librarianIn = ({ asker }: { asker: Asker }): Sight => sightAs(asker.rights, 'librarian');
 
 /** Whose change sheets somebody sees. */
 const ownSheets = ({ person, asker }: { person: number; asker: Asker }) =>
@@ -330,6 +337,40 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   }),
   copyOutToFolder: (app, { body, person, sight, asker }) =>
     copyingOut.copyOutToFolder(app, { ...body, person, seenBy: sight }, sightAs(asker.rights, 'librarian')),
+  listDeliveries: (app, call) => delivering.listDeliveries(app.db, ownDeliveries(call)),
+  getDelivery: (app, { params, ...call }) => delivering.getDelivery(app, params.id, ownDeliveries(call)),
+  makeDelivery: async (app, { body, person, sight, asker }) => {
+    const id = await delivering.makeDelivery(app, body, { person, sight, librarianIn: librarianIn({ asker }) });
+    return delivering.getDelivery(app, id, ownDeliveries({ person, asker }));
+  },
+  updateDelivery: async (app, { params, body, ...call }) => {
+    await delivering.updateDelivery(app, params.id, body, ownDeliveries(call), librarianIn(call));
+    return delivering.getDelivery(app, params.id, ownDeliveries(call));
+  },
+  removeDelivery: async (app, { params, ...call }) => {
+    await delivering.removeDelivery(app.db, params.id, ownDeliveries(call));
+    return delivering.listDeliveries(app.db, ownDeliveries(call));
+  },
+  layDelivery: async (app, { params, sight, ...call }) => {
+    await delivering.layDelivery(app, params.id, ownDeliveries(call), sight);
+    return delivering.getDelivery(app, params.id, ownDeliveries(call));
+  },
+  listDeliveryItems: (app, { params, query, ...call }) =>
+    delivering.listDeliveryItems(app, params.id, query, ownDeliveries(call)),
+  runDelivery: (app, { params, body, ...call }) =>
+    delivering.runDelivery(app, params.id, body.onlyPath, ownDeliveries(call), {
+      person: call.person,
+      librarianIn: librarianIn(call),
+    }),
+  listDeliveryProfiles: (app) => delivering.listProfiles(app.db),
+  saveDeliveryProfile: async (app, { body, person }) => {
+    await delivering.saveProfile(app.db, body.name, body.profile, person);
+    return delivering.listProfiles(app.db);
+  },
+  removeDeliveryProfile: async (app, { params, person, asker }) => {
+    await delivering.removeProfile(app.db, params.id, person, asker.rights.isAdministrator);
+    return delivering.listProfiles(app.db);
+  },
   listUses: (app, { params, person, sight }) => pulls.usesOf(app, params.id, person, sight),
   listPullLists: (app, { person, sight }) => pulls.listPullLists(app, person, sight),
   makePullList: (app, { body, person, sight }) => pulls.makePullList(app, body, person, sight),

@@ -4,6 +4,7 @@ import { Piscina } from 'piscina';
 import type { HeaderResult } from './header-worker.ts';
 import type { FolderResult, FolderTask } from '../disk/list-folders.ts';
 import type { DigestedFile, MeasuredFile } from '../disk/measure-file.ts';
+import type { ConvertedFile, ConvertTask } from '../disk/convert-file.ts';
 import { valueOf, type MeasureResult, type MeasureTask } from './measure-worker.ts';
 import { programPath } from './programs.ts';
 import type { Report } from './report-worker.ts';
@@ -73,6 +74,12 @@ export class WorkerPool {
   /** The full audio digest of a file; throws what fullDigestOf throws. */
   digest(path: string, signal?: AbortSignal): Promise<DigestedFile> {
     return this.runMeasuring<DigestedFile>({ path, what: 'digest' }, signal);
+  }
+
+  /** Makes a file of a sound; throws what convertFile throws. `signal` ends it, with its thread. */
+  async convert(task: ConvertTask, signal?: AbortSignal): Promise<ConvertedFile> {
+    const options = { filename: programPath('convert-worker'), ...(signal ? { signal } : {}) };
+    return valueOf((await this.survive(this.pool.run(task, options))) as MeasureResult<ConvertedFile>);
   }
 
   private async runMeasuring<Value>(task: MeasureTask, signal: AbortSignal | undefined): Promise<Value> {

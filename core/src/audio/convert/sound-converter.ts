@@ -69,10 +69,13 @@ export class ConversionMeter {
   private peak = 0;
   private energyBefore = 0;
   private energyAfter = 0;
+  private framesBefore = 0;
+  private readonly channelsBefore: number;
   private readonly isSummed: boolean;
 
   constructor(conversion: Conversion) {
     this.chain = new Chain(conversion);
+    this.channelsBefore = conversion.channels;
     const channels = this.chain.outputs;
     this.truePeaks = Array.from({ length: channels }, () => new TruePeakMeter(conversion.toHz));
     this.loudness = new LoudnessMeter(conversion.toHz, { channels });
@@ -80,17 +83,19 @@ export class ConversionMeter {
   }
 
   add(planar: readonly Float32Array[], frames: number): void {
-    if (this.isSummed) this.energyBefore += energyOf(planar, frames) / planar.length;
+    if (this.isSummed) this.energyBefore += energyOf(planar, frames);
+    this.framesBefore += frames;
     this.take(this.chain.add(planar, frames));
   }
 
   finish(): ConvertedMeasures {
     this.take(this.chain.finish());
-    const { frames, peak, isSummed, energyBefore, energyAfter } = this;
+    const { frames, peak, isSummed } = this;
     const truePeak = Math.max(peak, ...this.truePeaks.map((meter) => meter.finish()));
     const { integratedLufs } = this.loudness.finish();
-    const after = energyAfter / this.chain.outputs;
-    const lostDb = !isSummed || energyBefore === 0 ? 0 : 10 * Math.log10(energyBefore / Math.max(after, 1e-30));
+    const before = this.energyBefore / (this.framesBefore * this.channelsBefore);
+    const after = this.energyAfter / (frames * this.chain.outputs);
+    const lostDb = !isSummed || !(before > 0) ? 0 : 10 * Math.log10(before / Math.max(after, 1e-30));
     return { frames, peak, truePeak, integratedLufs, lostDb };
   }
 
@@ -109,8 +114,7 @@ export class ConversionMeter {
 
 function energyOf(planar: readonly Float32Array[], frames: number): number {
   let sum = 0;
-  for (const samples of planar)
-    for (let frame = 0; frame < frames; frame += 1) sum += (samples[frame] as number) ** 2;
+  for (const samples of planar) for (let frame = 0; frame < frames; frame += 1) sum += (samples[frame] as number) ** 2;
   return sum;
 }
 
@@ -127,10 +131,16 @@ const FULL_SCALE = 1;
  * The gain that brings a sound to the level that is wanted. Whole numbers hold nothing above full scale: what would rise above it is lowered as a whole, and never clipped. Silence, and what is too
  * short for its loudness to be known, stays as it is.
  */
-export function gainFor(measures: ConvertedMeasures, level: LevelTarget, sampleFormat: StoredFormat['sampleFormat']): LevelSet {
+export function gainFor(
+  measures: ConvertedMeasures,
+  level: LevelTarget,
+  sampleFormat: StoredFormat['sampleFormat'],
+): LevelSet {
   const { peak, truePeak, integratedLufs } = measures;
   const kept: LevelSet =
-    sampleFormat === 'integer' && peak > FULL_SCALE ? { gain: FULL_SCALE / peak, told: 'lowered' } : { gain: 1, told: 'asWanted' };
+    sampleFormat === 'integer' && peak > FULL_SCALE
+      ? { gain: FULL_SCALE / peak, told: 'lowered' }
+      : { gain: 1, told: 'asWanted' };
   if (level.kind === 'asIs' || peak === 0) return kept;
   if (level.kind === 'peak') return { gain: 10 ** (level.dbfs / 20) / peak, told: 'asWanted' };
   if (integratedLufs === null) return { ...kept, told: 'tooShort' };
@@ -150,8 +160,7 @@ export class SoundConverter {
     this.chain = new Chain(conversion);
     this.stored = stored;
     this.gain = gain;
-    this.dither =
-      dither && stored.sampleFormat === 'integer' ? new Dither(this.chain.outputs, stored.bitDepth) : null;
+    this.dither = dither && stored.sampleFormat === 'integer' ? new Dither(this.chain.outputs, stored.bitDepth) : null;
   }
 
   add(planar: readonly Float32Array[], frames: number): Uint8Array {

@@ -1,0 +1,307 @@
+import path from 'node:path';
+import type { DeliveryProblem } from '@flagstone/core/delivery/audio-form';
+import { targetName } from '@flagstone/core/delivery/target-name';
+import { AppError } from '@flagstone/core/errors';
+import { and, asc, eq, sql, type SQL } from 'drizzle-orm';
+import { z } from 'zod';
+import type { AppContext } from '../app-context.ts';
+import { deliveries, deliveryItems, type DeliveryItemRow, type DeliveryRow } from '../db/deliveries-schema.ts';
+import { folderEntrance } from '../delivering/entered-folders.ts';
+import { noteUse } from '../delivering/copy-out.ts';
+import { digesting, StoredZip, streamOf } from '../delivering/stored-zip.ts';
+import { itemError } from '../disk/disk-errors.ts';
+import { refuseWhenFull } from '../disk/free-space.ts';
+import { placeFile } from '../disk/keep-file.ts';
+import { namesIn, sizesIn } from '../disk/standing-files.ts';
+import { isWithin } from '../disk/roots.ts';
+import { writeNewFile } from '../disk/write-new-file.ts';
+import { JobStopped, type JobRun } from '../jobs/job-queue.ts';
+import { rightsOf } from '../rights/person-rights.ts';
+import { sightAs, type Sight } from '../rights/rights.ts';
+import { bagFiles } from './bag-files.ts';
+import { algorithmOf, besidesOf } from './besides.ts';
+import { checkedTarget } from './deliveries.ts';
+import { placeOf } from './delivery-place.ts';
+import { withDelivered } from './delivered-file.ts';
+
+const payloadSchema = z.object({ deliveryId: z.number(), onlyPath: z.string().optional() });
+const PAGE = 100;
+
+/** Where the files of a delivery go, and whose rights it is made with. */
+interface Ongoing {
+  delivery: DeliveryRow;
+  sight: Sight;
+  /** The folder that was checked, and below it the one of the sounds. */
+  folder: string;
+  root: string;
+}
+
+/**
+ * Makes the files of a delivery that are not as they are wanted, each read back and proved; then what goes beside them. One that cannot be made is noted and the rest goes on. What is done stays
+ * done: a job that was cut short goes on where it was. Nothing that others put there is replaced, and nothing is deleted.
+ */
+export async function deliverJob(app: AppContext, run: JobRun): Promise<void> {
+  const { deliveryId, onlyPath } = payloadSchema.parse(run.job.payload);
+  const [delivery] = await app.db.select().from(deliveries).where(eq(deliveries.id, deliveryId));
+  if (!delivery) throw new AppError('NOT_FOUND', 'The delivery was removed.');
+  if (!delivery.plannedAt) throw new AppError('PLAN_NOT_RUNNABLE', 'Its tree is not laid since it was changed.');
+  // As they may now: whoever asked may have lost rights since.
+  const rights = await rightsOf(app.db, run.job.personId);
+  const sight = sightAs(rights, 'editor');
+  const folder = await checkedTarget(app, delivery.folder, sightAs(rights, 'librarian'));
+  const { root, bag } = placeOf(delivery, folder);
+  const ongoing = { delivery, sight, folder, root };
+  await app.db.execute(
+    sql`update delivery_items set state = 'planned' where delivery_id = ${deliveryId} and state = 'failed'`,
+  );
+  if (delivery.profile.packing === 'zip') return deliverZip(app, run, ongoing, onlyPath);
+  await findMissing(app, ongoing);
+  await deliverFiles(app, run, ongoing, onlyPath);
+  if (onlyPath !== undefined) return;
+  await deliverBesides(app, run, ongoing, bag);
+  await app.db
+    .update(deliveries)
+    .set({ deliveredAt: sql`now()` })
+    .where(eq(deliveries.id, deliveryId));
+}
+
+const ofDelivery = ({ id }: DeliveryRow, ...conditions: SQL[]): SQL | undefined =>
+  and(eq(deliveryItems.deliveryId, id), ...conditions);
+
+/** Has files made again that were delivered and do not stand there any more, or are of another length. */
+async function findMissing(app: AppContext, { delivery, root }: Ongoing): Promise<void> {
+  for await (const page of itemsOf(app, delivery, sql`state = 'done'`)) {
+    const sizes = await sizesIn(
+      root,
+      page.map((item) => item.path),
+    );
+    const missing = page.filter((item, at) => sizes[at] !== item.bytes).map((item) => item.path);
+    if (missing.length > 0)
+      await app.db
+        .update(deliveryItems)
+        .set({ state: 'planned' })
+        .where(
+          ofDelivery(
+            delivery,
+            sql`${deliveryItems.path} in (select jsonb_array_elements_text(${JSON.stringify(missing)}::jsonb))`,
+          ),
+        );
+  }
+}
+
+async function* itemsOf(app: AppContext, delivery: DeliveryRow, which: SQL): AsyncGenerator<DeliveryItemRow[]> {
+  for (let after = ''; ;) {
+    const page = await app.db
+      .select()
+      .from(deliveryItems)
+      .where(ofDelivery(delivery, which, sql`${deliveryItems.path} > ${after}`))
+      .orderBy(asc(deliveryItems.path))
+      .limit(PAGE);
+    const last = page.at(-1);
+    if (!last) return;
+    after = last.path;
+    yield page;
+  }
+}
+
+const toMake = (onlyPath: string | undefined): SQL =>
+  onlyPath === undefined ? sql`state = 'planned'` : sql`state = 'planned' and path = ${onlyPath}`;
+
+/** Counts what is to be made, and refuses what has no room. */
+async function begin(app: AppContext, run: JobRun, { delivery, folder }: Ongoing, which: SQL): Promise<void> {
+  const [sum] = await app.db
+    .select({ files: sql<number>`count(*)::int`, bytes: sql<number>`coalesce(sum(bytes), 0)::float8` })
+    .from(deliveryItems)
+    .where(ofDelivery(delivery, which));
+  await run.setTotal(sum?.files ?? 0);
+  await refuseWhenFull(folder, sum?.bytes ?? 0);
+}
+
+async function deliverFiles(
+  app: AppContext,
+  run: JobRun,
+  ongoing: Ongoing,
+  onlyPath: string | undefined,
+): Promise<void> {
+  const { delivery, sight, folder, root } = ongoing;
+  const which = toMake(onlyPath);
+  await begin(app, run, ongoing, which);
+  const enter = folderEntrance(app, folder);
+  const algorithm = algorithmOf(delivery.profile);
+  let same = 0;
+  const make = async (item: DeliveryItemRow): Promise<AppError | undefined> => {
+    const target = path.join(root, item.path);
+    try {
+      if (!isWithin(root, target)) throw new AppError('PATH_OUTSIDE_ROOTS', `${target} leads out of ${root}.`);
+      await enter(path.dirname(target));
+      await run.fence.check();
+      const making = { profile: delivery.profile, sight, scratchFolder: path.dirname(target) };
+      const replaces = item.digest === '' ? null : item.digest;
+      const { value: placed, told } = await withDelivered(app, item, making, (contents) =>
+        placeFile(contents, target, folder, { algorithm, replaces }),
+      );
+      await keepDone(app, item, { digest: placed.digest, bytes: placed.sizeBytes, told });
+      if (!placed.isWritten) same += 1;
+      else if (item.file === 0) await noteUse(app, item.soundId, run.job.personId, root, nameOf(delivery));
+      return undefined;
+    } catch (error) {
+      return keepFailed(app, item, itemError(error, target));
+    }
+  };
+  for await (const page of itemsOf(app, delivery, which))
+    for (let at = 0; at < page.length; at += app.workers.threads) {
+      const items = page.slice(at, at + app.workers.threads);
+      const failures = await Promise.all(items.map(make));
+      run.setResult({ same });
+      for (const [index, failure] of failures.entries()) {
+        if (failure) run.note(failure, items[index]?.path ?? '');
+        await run.advance(failure ? { failed: 1 } : { done: 1 });
+      }
+      // A full disk fills no further.
+      const full = failures.find((failure) => failure?.code === 'DISK_FULL');
+      if (full) throw full;
+    }
+}
+
+/** What the history of a sound calls a delivery. */
+const nameOf = ({ name, forWhom }: DeliveryRow): string => (forWhom === '' ? name : `${name}, for ${forWhom}`);
+
+/** Notes that were told when a file was made stand beside those of its tree, and not twice. */
+function problemsWith(item: DeliveryItemRow, told: readonly DeliveryProblem[]): DeliveryProblem[] {
+  const codes = new Set(told.map(({ code }) => code));
+  return [...item.problems.filter(({ code }) => !codes.has(code) && !code.startsWith('FAILED_')), ...told];
+}
+
+async function keepDone(
+  app: AppContext,
+  item: DeliveryItemRow,
+  { digest, bytes, told }: { digest: string; bytes: number; told: readonly DeliveryProblem[] },
+): Promise<void> {
+  await app.db
+    .update(deliveryItems)
+    .set({ state: 'done', digest, bytes, problems: problemsWith(item, told), deliveredAt: sql`now()` })
+    .where(itself(item));
+}
+
+async function keepFailed(app: AppContext, item: DeliveryItemRow, failure: AppError): Promise<AppError> {
+  const problem = {
+    code: `FAILED_${failure.code}`,
+    severity: 'error' as const,
+    message: `${failure.message} ${failure.remedy}`,
+  };
+  await app.db
+    .update(deliveryItems)
+    .set({ state: 'failed', problems: problemsWith(item, [problem]) })
+    .where(itself(item));
+  return failure;
+}
+
+const itself = (item: DeliveryItemRow): SQL | undefined =>
+  and(
+    eq(deliveryItems.deliveryId, item.deliveryId),
+    eq(deliveryItems.path, item.path),
+    eq(deliveryItems.turn, item.turn),
+  );
+
+/** Writes what goes beside the sounds, and the texts of a bag. What stood there before is replaced only while it is what was put there. */
+async function deliverBesides(
+  app: AppContext,
+  run: JobRun,
+  { delivery, folder, root }: Ongoing,
+  bag: string | undefined,
+): Promise<void> {
+  const algorithm = algorithmOf(delivery.profile);
+  const besides = { ...delivery.besides };
+  const put = async (name: string, bytes: Uint8Array, below: string): Promise<void> => {
+    await run.fence.check();
+    const target = path.join(below, name);
+    const key = path.relative(folder, target);
+    try {
+      const { digest } = await placeFile({ bytes }, target, folder, { algorithm, replaces: besides[key] ?? null });
+      besides[key] = digest;
+      await app.db.update(deliveries).set({ besides }).where(eq(deliveries.id, delivery.id));
+    } catch (error) {
+      const failure = itemError(error, target);
+      if (failure.code === 'DISK_FULL') throw failure;
+      run.note(failure, name);
+      await run.advance({ failed: 1 });
+    }
+  };
+  await folderEntrance(app, folder)(root);
+  for (const { name, bytes } of await besidesOf(app, delivery)) await put(name, bytes, root);
+  if (bag === undefined) return;
+  const { files, foreign } = await bagFiles(app, delivery, {
+    payload: root,
+    besides: (name) => besides[path.relative(folder, path.join(root, name))],
+  });
+  for (const name of foreign)
+    run.note(
+      new AppError('NAME_TAKEN', `${name} is none of this delivery: the bag is not valid while it stands there.`),
+      name,
+    );
+  if (foreign.length > 0) await run.advance({ failed: foreign.length });
+  for (const { name, bytes } of files) await put(name, bytes, bag);
+}
+
+/** Makes one ZIP file of all of it, anew each time. */
+async function deliverZip(app: AppContext, run: JobRun, ongoing: Ongoing, onlyPath: string | undefined): Promise<void> {
+  if (onlyPath !== undefined)
+    throw new AppError('BAD_REQUEST', 'A ZIP file is made as a whole. Try one by delivering to a folder first.');
+  const { delivery, sight, folder } = ongoing;
+  // A job that was cut short begins anew: half a ZIP file is none.
+  await app.db
+    .update(deliveryItems)
+    .set({ state: 'planned' })
+    .where(ofDelivery(delivery, sql`state = 'done'`));
+  await begin(app, run, ongoing, sql`state = 'planned'`);
+  await folderEntrance(app, folder)(folder);
+  const taken = await namesIn(folder);
+  const rules = delivery.profile.nameRules;
+  const name = targetName(delivery.name, { extension: '.zip' }, rules, (key) => taken.has(key), new Map());
+  let stopped: JobStopped | undefined;
+  await writeNewFile(path.join(folder, name), folder, async (out, signal) => {
+    const zip = await StoredZip.into(out, signal);
+    for await (const page of itemsOf(app, delivery, sql`state = 'planned'`))
+      for (const item of page) {
+        await run.fence.check();
+        const failure = await addToZip(app, zip, item, { profile: delivery.profile, sight, scratchFolder: folder });
+        if (failure) run.note(failure, item.path);
+        else if (item.file === 0) await noteUse(app, item.soundId, run.job.personId, folder, nameOf(delivery));
+        await run.advance(failure ? { failed: 1 } : { done: 1 }).catch((error: unknown) => {
+          if (error instanceof JobStopped) stopped = error;
+          throw error;
+        });
+      }
+    for (const { name: beside, bytes } of await besidesOf(app, delivery))
+      await zip.add(await streamOf({ bytes }), beside);
+    await zip.finish();
+  }).catch((error: unknown) => {
+    throw stopped ?? error;
+  });
+  await app.db
+    .update(deliveries)
+    .set({ deliveredAt: sql`now()` })
+    .where(eq(deliveries.id, delivery.id));
+}
+
+async function addToZip(
+  app: AppContext,
+  zip: StoredZip,
+  item: DeliveryItemRow,
+  making: Parameters<typeof withDelivered>[2],
+): Promise<AppError | undefined> {
+  try {
+    const { value, told } = await withDelivered(app, item, making, async (contents) => {
+      const { stream, digest, bytes } = digesting(await streamOf(contents));
+      await zip.add(stream, item.path);
+      return { digest: digest(), bytes: bytes() };
+    });
+    await keepDone(app, item, { ...value, told });
+    return undefined;
+  } catch (error) {
+    const failure = itemError(error, item.path);
+    // Nothing can be added any more.
+    if (failure.code === 'UNAVAILABLE' || failure.code === 'DISK_FULL') throw failure;
+    return keepFailed(app, item, failure);
+  }
+}
