@@ -130,6 +130,11 @@ export const deliverySchema = z.object({
 });
 export type Delivery = z.infer<typeof deliverySchema>;
 
+/** What the job is called that makes the files of a delivery. */
+export function deliveryTitle({ name, forWhom }: Pick<Delivery, 'name' | 'forWhom'>): string {
+  return `Deliver “${name}”${forWhom === '' ? '' : ` to ${forWhom}`}`;
+}
+
 export const deliveryItemSchema = z.object({
   /** Below the folder of the delivery. */
   path: z.string(),

@@ -12,7 +12,7 @@ import { refuseForeignOrigins } from './routes/who-asks.ts';
 
 const WEB_FOLDER = fileURLToPath(new URL('../../web/dist', import.meta.url));
 /** The first parts of the addresses of web/src/router.ts. */
-const PAGES = /^\/(?:(?:today|intake|catalogue|sound|review|drift|pull|setup|account|join)(?:\/[\w,-]*)*)?$/;
+const PAGES = /^\/(?:(?:today|intake|catalogue|sound|review|drift|pull|deliveries|setup|account|join)(?:\/[\w,-]*)*)?$/;
 const LOOPBACK_NAMES = ['127.0.0.1', 'localhost', '[::1]'];
 
 /** From where it is reached, beside loopback. */

@@ -59,6 +59,11 @@ export const router = createRouter({
       meta: { title: 'Pull lists', needs: 'editor' },
     },
     {
+      path: '/deliveries/:id(\\d+)?',
+      component: () => import('./places/deliveries-place.vue'),
+      meta: { title: 'Deliveries', needs: 'editor' },
+    },
+    {
       path: '/setup',
       component: () => import('./places/setup-place.vue'),
       meta: { title: 'Setup', needs: 'librarian' },

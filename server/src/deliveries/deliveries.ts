@@ -1,9 +1,10 @@
-import type {
-  Delivery,
-  DeliveryItem,
-  KeptProfile,
-  NewDelivery,
-  deliveryChangeSchema,
+import {
+  deliveryTitle,
+  type Delivery,
+  type DeliveryItem,
+  type KeptProfile,
+  type NewDelivery,
+  type deliveryChangeSchema,
 } from '@flagstone/contract/deliveries';
 import type { Job } from '@flagstone/contract/jobs';
 import { SHIPPED_PROFILES, type DeliveryProfile } from '@flagstone/core/delivery/profile';
@@ -25,12 +26,28 @@ import { layTree } from './delivery-tree.ts';
 export const deliveriesOf = (personId: number, isAdministrator: boolean): SQL =>
   isAdministrator ? sql`true` : sql`${deliveries.personId} = ${personId}`;
 
+interface Joined {
+  delivery: DeliveryRow;
+  person: string;
+  /** Of the pull list that is delivered; null for none. */
+  listName: string | null;
+}
+
+const joined = (db: Queryable) =>
+  db
+    .select({
+      delivery: deliveries,
+      person: people.name,
+      listName: sql<
+        string | null
+      >`(select l.name from pull_lists l where l.id = (${deliveries.what} ->> 'listId')::int)`,
+    })
+    .from(deliveries)
+    .innerJoin(people, eq(people.id, deliveries.personId));
+
 /** Deliveries, the one that is due first before the others, then the newest. */
 export async function listDeliveries(db: Queryable, whose: SQL): Promise<Delivery[]> {
-  const rows = await db
-    .select({ delivery: deliveries, person: people.name })
-    .from(deliveries)
-    .innerJoin(people, eq(people.id, deliveries.personId))
+  const rows = await joined(db)
     .where(whose)
     .orderBy(
       sql`${deliveries.deliveredAt} is not null`,
@@ -42,22 +59,18 @@ export async function listDeliveries(db: Queryable, whose: SQL): Promise<Deliver
     db,
     rows.map(({ delivery }) => delivery.id),
   );
-  return rows.map(({ delivery, person }) => told(delivery, person, counts.get(delivery.id), null));
+  return rows.map((row) => told(row, counts.get(row.delivery.id), null));
 }
 
 /** One delivery, with the room where it goes. Throws NOT_FOUND. */
 export async function getDelivery(app: AppContext, id: number, whose: SQL): Promise<Delivery> {
-  const { delivery, person } = await rowOf(app.db, id, whose);
+  const row = await rowOf(app.db, id, whose);
   const counts = await countsOf(app.db, [id]);
-  return told(delivery, person, counts.get(id), await freeBytesOf(delivery.folder));
+  return told(row, counts.get(id), await freeBytesOf(row.delivery.folder));
 }
 
-async function rowOf(db: Queryable, id: number, whose: SQL): Promise<{ delivery: DeliveryRow; person: string }> {
-  const [row] = await db
-    .select({ delivery: deliveries, person: people.name })
-    .from(deliveries)
-    .innerJoin(people, eq(people.id, deliveries.personId))
-    .where(and(eq(deliveries.id, id), whose));
+async function rowOf(db: Queryable, id: number, whose: SQL): Promise<Joined> {
+  const [row] = await joined(db).where(and(eq(deliveries.id, id), whose));
   if (!row) throw new AppError('NOT_FOUND', `There is no delivery ${id}.`);
   return row;
 }
@@ -89,7 +102,11 @@ async function countsOf(db: Queryable, ids: readonly number[]): Promise<Map<numb
   return new Map(rows.map(({ id, ...counts }) => [id, counts]));
 }
 
-function told(row: DeliveryRow, person: string, counts: Counts | undefined, freeBytes: number | null): Delivery {
+function told(
+  { delivery: row, person, listName }: Joined,
+  counts: Counts | undefined,
+  freeBytes: number | null,
+): Delivery {
   const { id, name, forWhom, use, deadline, folder, profileName, profile, createdAt, plannedAt, deliveredAt } = row;
   return {
     id,
@@ -100,7 +117,7 @@ function told(row: DeliveryRow, person: string, counts: Counts | undefined, free
     folder,
     profileName,
     profile,
-    what: whatInWords(row.what),
+    what: whatInWords(row.what, listName),
     person,
     createdAt: createdAt.toISOString(),
     plannedAt: plannedAt?.toISOString() ?? null,
@@ -110,8 +127,8 @@ function told(row: DeliveryRow, person: string, counts: Counts | undefined, free
   };
 }
 
-function whatInWords(what: DeliveryRow['what']): string {
-  if (what.kind === 'list') return 'a pull list';
+function whatInWords(what: DeliveryRow['what'], listName: string | null): string {
+  if (what.kind === 'list') return listName === null ? 'a pull list that was removed' : `the pull list “${listName}”`;
   const { selection, cut } = what;
   const slices = cut === 'slices' ? ', each slice by itself' : '';
   if (selection.kind === 'copies') {
@@ -262,7 +279,7 @@ export function deliverJobOf(
 ): NewJob {
   return {
     kind: 'deliver',
-    title: `Deliver “${name}”${forWhom === '' ? '' : ` to ${forWhom}`}`,
+    title: deliveryTitle({ name, forWhom }),
     payload: { deliveryId: id, ...(onlyPath === undefined ? {} : { onlyPath }) },
     lanes: [laneOf(id)],
     collectionIds: [],

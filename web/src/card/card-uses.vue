@@ -27,6 +27,7 @@ onBeforeUnmount(useLive().onPullLists(() => void load()));
       <ul>
         <li v-for="(use, index) in uses" :key="index">
           <router-link v-if="use.list" :to="`/pull/${use.list.id}`">{{ use.list.name }}</router-link>
+          <strong v-else-if="use.delivery !== ''">Delivered: {{ use.delivery }}</strong>
           <strong v-else>{{ use.folder === '' ? 'Copied out as a ZIP file' : `Copied to ${use.folder}` }}</strong>
           <span v-if="use.list && (use.list.show || use.list.scene)">{{
             [use.list.show, use.list.scene].filter((text) => text !== '').join(', ')

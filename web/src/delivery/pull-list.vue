@@ -7,6 +7,7 @@ import { computed, ref } from 'vue';
 import DraftText from '../ui/draft-text.vue';
 import { call } from '../api/client.ts';
 import CopyOutDialog from './copy-out-dialog.vue';
+import DeliverDialog from './deliver-dialog.vue';
 import InlineWave from '../wave/inline-wave.vue';
 import { brings, dragEntry, droppedEntry, leaves } from '../ui/dragged-sounds.ts';
 import { counted, formatBytes, formatLength } from '../ui/format.ts';
@@ -43,6 +44,7 @@ const {
 } = usePullEntries(() => props.list.id, server, live);
 const totals = computed(() => listTotals(entries.value));
 const copyingOut = ref(false);
+const delivering = ref(false);
 /** Before which entry a drag would put what it brings: its place in the list, its length for the end. */
 const dropAt = ref<number>();
 
@@ -155,6 +157,7 @@ useKeys('pullList', {
         >Print…</el-button
       >
       <el-button :disabled="entries.length === 0" @click="copyingOut = true">Copy out…</el-button>
+      <el-button :disabled="entries.length === 0" @click="delivering = true">Deliver…</el-button>
       <el-popconfirm
         :title="`Remove the list “${list.name}”? The sounds stay where they are.`"
         confirm-button-text="Remove"
@@ -180,6 +183,7 @@ useKeys('pullList', {
       >
     </div>
     <copy-out-dialog v-model="copyingOut" :of="{ listId: list.id }" />
+    <deliver-dialog v-model="delivering" :of="{ listId: list.id, name: list.name }" />
     <p
       v-if="isLoaded && entries.length === 0"
       class="empty soft"

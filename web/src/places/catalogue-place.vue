@@ -11,6 +11,7 @@ import { computed, ref, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../api/client.ts';
 import CopyOutDialog from '../delivery/copy-out-dialog.vue';
+import DeliverDialog from '../delivery/deliver-dialog.vue';
 import RecipeDrawer from '../recipes/recipe-drawer.vue';
 import SoundCard from '../card/sound-card.vue';
 import SoundTable from '../table/sound-table.vue';
@@ -47,6 +48,7 @@ const cooking = ref(false);
 const makingSheet = ref(false);
 const exporting = ref(false);
 const copyingOut = ref(false);
+const delivering = ref(false);
 const likening = ref(false);
 const dropped = ref<File>();
 const isDragged = ref(false);
@@ -249,6 +251,13 @@ useKeys('catalogue', {
           @click="copyingOut = true"
           >Copy out…</el-button
         >
+        <el-button
+          v-if="rights.may('editor')"
+          size="small"
+          :disabled="list.total.value === 0"
+          @click="delivering = true"
+          >Deliver…</el-button
+        >
         <el-button v-if="rights.may('librarian')" size="small" @click="importing = true">Bring back…</el-button>
         <column-chooser />
       </div>
@@ -334,6 +343,10 @@ useKeys('catalogue', {
     <import-dialog v-model="importing" />
     <copy-out-dialog
       v-model="copyingOut"
+      :of="{ selection: list.selection.value, filter, count: list.selectedCount.value, total: list.total.value }"
+    />
+    <deliver-dialog
+      v-model="delivering"
       :of="{ selection: list.selection.value, filter, count: list.selectedCount.value, total: list.total.value }"
     />
     <export-dialog

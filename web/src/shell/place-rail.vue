@@ -5,7 +5,7 @@ import { useRights } from '../stores/rights.ts';
 import { useWaiting } from '../stores/waiting.ts';
 import { useSavedSearches } from '../search/saved-searches-store.ts';
 import { useSearchTabs } from '../search/search-tabs-store.ts';
-import { Box, Calendar, Collection, EditPen, Operation, Setting, Tickets } from '@element-plus/icons-vue';
+import { Box, Calendar, Collection, EditPen, Operation, Promotion, Setting, Tickets } from '@element-plus/icons-vue';
 
 const route = useRoute();
 const saved = useSavedSearches();
@@ -21,6 +21,7 @@ const PLACES = [
   { path: '/catalogue', label: 'Catalogue', icon: Collection, needs: 'listener' },
   { path: '/review', label: 'Review', icon: EditPen, needs: 'assistant' },
   { path: '/pull', label: 'Pull lists', icon: Tickets, needs: 'editor' },
+  { path: '/deliveries', label: 'Deliveries', icon: Promotion, needs: 'editor' },
   { path: '/drift', label: 'Drift', icon: Operation, needs: 'assistant' },
   { path: '/setup', label: 'Setup', icon: Setting, needs: 'librarian' },
 ] as const;

@@ -5,7 +5,7 @@ import { computed, ref, watch } from 'vue';
 /** Rows of different heights, of which only those in view are made; it says how far somebody has come, so that more can be loaded. */
 const props = defineProps<{
   rows: readonly Row[];
-  keyOf: (row: Row) => number;
+  keyOf: (row: Row) => number | string;
   /** Height of a row in pixels before it is known. */
   estimate: number;
   label: string;
@@ -36,7 +36,7 @@ watch(
     <div class="body" :style="{ height: `${virtual.getTotalSize()}px` }">
       <div
         v-for="item in virtual.getVirtualItems()"
-        :key="Number(item.key)"
+        :key="String(item.key)"
         :ref="(element) => virtual.measureElement(element as Element | null)"
         :data-index="item.index"
         class="row"
