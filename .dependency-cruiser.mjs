@@ -43,6 +43,7 @@ const CORE_MAY_KNOW = {
   suggest: ['text', 'ucs', 'record', 'naming', 'words'],
   recipes: ['text', 'ucs', 'record', 'naming', 'words', 'suggest'],
   formats: ['text', 'ucs', 'record', 'naming'],
+  licences: [],
   audio: ['text', 'record', 'formats'],
   delivery: ['record', 'naming', 'formats', 'audio'],
 };

@@ -21,6 +21,7 @@ import { reviewEndpoints } from './review.ts';
 import { listeningEndpoints, listeningRawEndpoints } from './listening.ts';
 import { measuresEndpoints, measuresRawEndpoints } from './measures.ts';
 import { pullListsEndpoints, pullListsRawEndpoints } from './pull-lists.ts';
+import { licencesEndpoints } from './licences.ts';
 import { deliveriesEndpoints } from './deliveries.ts';
 import { copyOutEndpoints, copyOutRawEndpoints } from './copy-out.ts';
 import { exportsRawEndpoints } from './exports.ts';
@@ -65,6 +66,7 @@ export const api = {
   ...pullListsEndpoints,
   ...copyOutEndpoints,
   ...deliveriesEndpoints,
+  ...licencesEndpoints,
   ...lostEndpoints,
   ...statisticsEndpoints,
   ...rulesEndpoints,

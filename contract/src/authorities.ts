@@ -20,6 +20,8 @@ export const authoritySchema = z.object({
   kind: z.enum(AUTHORITY_KINDS),
   name: z.string(),
   code: z.string(),
+  /** Of a licence: whether somebody said what it allows. */
+  hasTerms: z.boolean(),
   /** Records that say this name. */
   uses: z.number(),
 });

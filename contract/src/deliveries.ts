@@ -7,6 +7,7 @@ import {
   SIDECARS,
 } from '@flagstone/core/delivery/profile';
 import { LEAST_NAME_BYTES, TARGET_CASES, TARGET_CHARACTERS, TARGET_SPACES } from '@flagstone/core/delivery/target-name';
+import { USES } from '@flagstone/core/licences/terms';
 import { MAX_NAME_BYTES } from '@flagstone/core/naming/name-blocks';
 import { z } from 'zod';
 import { as, endpoint, idParams } from './endpoint.ts';
@@ -75,7 +76,11 @@ const words = z.string().trim().max(200);
 const deliveryParts = {
   name: words.min(1),
   forWhom: words,
-  use: words,
+  /** By which licences are held to it; empty where nobody said, then they are not. */
+  use: z.enum(['', ...USES]),
+  isCommercial: z.boolean(),
+  /** The show that it is for: some licences are for one only. */
+  show: words,
   /** A day, or empty. */
   deadline: z.iso.date().or(z.literal('')),
   /** Where it goes: a folder that the server sees. */
@@ -88,6 +93,8 @@ export const newDeliverySchema = z.strictObject({
   ...deliveryParts,
   forWhom: deliveryParts.forWhom.default(''),
   use: deliveryParts.use.default(''),
+  isCommercial: deliveryParts.isCommercial.default(true),
+  show: deliveryParts.show.default(''),
   deadline: deliveryParts.deadline.default(''),
   profileName: deliveryParts.profileName.default(''),
   what: deliveryWhatSchema,
@@ -125,6 +132,17 @@ export const deliverySchema = z.object({
     /** Files with something to tell that keeps nobody from delivering them. */
     noticed: z.number(),
   }),
+  /** Licences of its sounds that its use does not simply have, those that stop it first; with what somebody decided. */
+  licences: z.array(
+    z.object({
+      /** As the records say it; empty for none. */
+      licence: z.string(),
+      files: z.number(),
+      verdict: z.enum(['open', 'unread', 'forbidden']),
+      reasons: z.array(z.string()),
+      decision: z.object({ reason: z.string(), person: z.string(), at: z.string() }).nullable(),
+    }),
+  ),
   /** Bytes free where it goes; null where that is not to be had now. */
   freeBytes: z.number().nullable(),
 });
@@ -204,6 +222,14 @@ export const deliveriesEndpoints = {
     params: idParams,
     body: z.strictObject({ onlyPath: z.string().max(8192).optional() }),
     response: jobSchema,
+  }),
+  /** Lets a delivery have sounds whose licence stops them, with a reason that is kept; without one the licence holds again. */
+  decideLicence: endpoint('POST', '/deliveries/:id/licences', {
+    needs: as('librarian', 'anything'),
+    audit: 'decides about a licence',
+    params: idParams,
+    body: z.strictObject({ licence: z.string().max(1000), reason: z.string().trim().max(1000) }),
+    response: deliverySchema,
   }),
   listDeliveryProfiles: endpoint('GET', '/delivery-profiles', {
     needs: as('editor', 'anything'),

@@ -8,6 +8,7 @@ import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import type { Delivery, DeliveryItem } from '@flagstone/contract/deliveries';
 import { filterSchema } from '@flagstone/contract/selection';
 import { PLAIN_PROFILE, SHIPPED_PROFILES, type DeliveryProfile } from '@flagstone/core/delivery/profile';
+import { UNSAID_TERMS } from '@flagstone/core/licences/terms';
 import { bagFaults } from '../bag-reader.ts';
 import { TestApplication } from './test-application.ts';
 
@@ -390,6 +391,78 @@ describe('the same delivery again', () => {
     );
     expect(await deliver(delivery)).toMatchObject({ done: 0, failed: 1 });
     expect(await readdir(scratch)).toEqual(before);
+  });
+});
+
+describe('licences', () => {
+  it('stop what they do not allow, until somebody decides otherwise, and are told where nobody read them', async () => {
+    await edit(['kiln door.wav'], { licence: 'CC BY-NC 4.0' });
+    await edit(['weir.wav'], { licence: 'Weir house licence' });
+    await edit(['geese.mp3'], { licence: '' });
+    const names = ['kiln door.wav', 'weir.wav', 'geese.mp3', 'plain.wav'];
+    const delivery = await make(PLAIN_PROFILE, { what: only(...names), use: 'game' });
+    expect(delivery.counts).toMatchObject({ files: 4, blocked: 1, new: 3 });
+    expect(delivery.licences).toEqual([
+      {
+        licence: 'CC BY-NC 4.0',
+        files: 1,
+        verdict: 'forbidden',
+        reasons: ['it allows no commercial use'],
+        decision: null,
+      },
+      { licence: '', files: 1, verdict: 'unread', reasons: ['no licence is known of it'], decision: null },
+      {
+        licence: 'Weir house licence',
+        files: 1,
+        verdict: 'unread',
+        reasons: ['nobody has said what it allows'],
+        decision: null,
+      },
+    ]);
+    expect(await deliver(delivery)).toMatchObject({ total: 3, done: 3, failed: 0 });
+    expect(await filesIn(delivery.folder)).not.toContain('kiln door.wav');
+
+    // Somebody reads the house's licence: it allows no games.
+    const [listed] = (
+      await app.call('saveAuthority', { body: { kind: 'licence', name: 'Weir house licence', code: '' } })
+    ).filter(({ name }) => name === 'Weir house licence');
+    const terms = { ...UNSAID_TERMS, commercial: 'yes', adapted: 'yes', games: 'no' };
+    await app.call('saveLicenceTerms', { params: { id: listed?.id }, body: { terms } });
+    expect((await again(delivery)).counts).toMatchObject({ blocked: 2 });
+    const decided = await app.call('decideLicence', {
+      params: { id: delivery.id },
+      body: { licence: 'CC BY-NC 4.0', reason: 'Its author agreed by letter' },
+    });
+    expect(decided.counts).toMatchObject({ blocked: 1, new: 1 });
+    expect(decided.licences[0]).toMatchObject({
+      licence: 'CC BY-NC 4.0',
+      decision: { reason: 'Its author agreed by letter' },
+    });
+    expect(await deliver(delivery)).toMatchObject({ done: 1, failed: 0 });
+    // Taken back, it holds again.
+    expect(
+      (await app.call('decideLicence', { params: { id: delivery.id }, body: { licence: 'CC BY-NC 4.0', reason: '' } }))
+        .counts,
+    ).toMatchObject({ blocked: 2 });
+    // What changed since the tree was laid is seen when the file is made.
+    const later = await make(PLAIN_PROFILE, { what: only('plain.wav'), use: 'game' });
+    await edit(['plain.wav'], { licence: 'CC-BY-ND-4.0' });
+    const job = await deliver(later);
+    expect(job).toMatchObject({ done: 0, failed: 1 });
+    expect(job.failures).toMatchObject([{ code: 'LICENCE_FORBIDS' }]);
+  });
+
+  it('are told before they end, and their terms are taken back like any change', async () => {
+    const [listed] = (await app.call('listAuthorities')).filter(({ name }) => name === 'Weir house licence');
+    const terms = { ...UNSAID_TERMS, until: new Date(Date.now() + 864e5 * 20).toISOString().slice(0, 10) };
+    await app.call('saveLicenceTerms', { params: { id: listed?.id }, body: { terms } });
+    expect(await app.call('listEndingLicences')).toEqual([
+      { name: 'Weir house licence', until: terms.until, sounds: 1 },
+    ]);
+    expect(await app.call('getLicence', { query: { name: 'weir house licence' } })).toMatchObject({ terms });
+    expect(await app.call('getLicence', { query: { name: 'other' } })).toEqual({ name: 'other', terms: null });
+    await app.call('undoLast', { body: {} });
+    expect(await app.call('listEndingLicences')).toEqual([]);
   });
 });
 

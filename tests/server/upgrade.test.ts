@@ -27,7 +27,7 @@ const BEFORE_THE_SECOND = [
   'drop table same_recordings, fingerprints',
   'alter table copies drop other_texts',
   'alter table pull_lists drop notes',
-  'drop table delivery_items, deliveries, delivery_profiles; alter table copies_out drop delivery',
+  'drop table delivery_items, delivery_decisions, deliveries, delivery_profiles; alter table copies_out drop delivery; alter table authorities drop terms',
   'delete from drizzle.__drizzle_migrations where id > (select min(id) from drizzle.__drizzle_migrations)',
 ];
 

@@ -5,6 +5,7 @@ import { deliveryProfileSchema, type DeliveryItem } from '@flagstone/contract/de
 import { filterSchema } from '@flagstone/contract/selection';
 import { SHIPPED_PROFILES, type DeliveryProfile } from '@flagstone/core/delivery/profile';
 import { AppError } from '@flagstone/core/errors';
+import { USES, type Use } from '@flagstone/core/licences/terms';
 import { and, eq, sql } from 'drizzle-orm';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
@@ -25,8 +26,8 @@ import { programPerson } from '../people/accounts.ts';
 import { inDataFolder } from './in-data-folder.ts';
 import { rootsOf, UsageError } from './usage.ts';
 
-const USAGE = `deliver --profile NAME|FILE.json --query Q --to DIR [--name NAME] [--dry-run] [--root DIR]... [--data DIR]
-NAME is one of ${Object.keys(SHIPPED_PROFILES).join(', ')}, or of a profile that was kept`;
+const USAGE = `deliver --profile NAME|FILE.json --query Q --to DIR [--name NAME] [--use USE] [--dry-run] [--root DIR]... [--data DIR]
+NAME is one of ${Object.keys(SHIPPED_PROFILES).join(', ')}, or of a profile that was kept; USE, by which licences are held, one of ${USES.join(', ')}`;
 const PAGE = 500;
 const EVERYONES = sql`true`;
 
@@ -45,12 +46,15 @@ export async function deliver(args: string[]): Promise<number> {
       query: { type: 'string' },
       to: { type: 'string' },
       name: { type: 'string' },
+      use: { type: 'string' },
       'dry-run': { type: 'boolean', default: false },
     },
   });
   const { profile, query, to, name = query ?? '', 'dry-run': isDry } = values;
   if (positionals.length > 0 || profile === undefined || query === undefined || to === undefined)
     throw new UsageError(`use\n${USAGE}`);
+  const use = USES.find((each) => each === values.use);
+  if (values.use !== undefined && use === undefined) throw new UsageError(`use\n${USAGE}`);
   const target = path.resolve(to);
   if (!isDry) await makeFolder(target);
   return inDataFolder(values.data, [...rootsOf(values.root), path.dirname(target)], async (app) => {
@@ -66,7 +70,9 @@ export async function deliver(args: string[]): Promise<number> {
     const given = {
       name: ((isBag ? path.basename(target) : name) || 'Everything').slice(0, 200),
       forWhom: '',
-      use: '',
+      use: use ?? ('' as const),
+      isCommercial: true,
+      show: '',
       deadline: '',
       what,
       profileName: profile.slice(0, 200),
@@ -79,7 +85,7 @@ export async function deliver(args: string[]): Promise<number> {
     const asking = { person, sight: 'all' as const, librarianIn: 'all' as const };
     const id = known ?? (await makeDelivery(app, { ...given, folder: isDry ? path.dirname(target) : folder }, asking));
     const job = deliverJobOf({ ...given, id });
-    if (!isDry) await app.jobs.runHere((run) => deliverJob(app, run), job, person);
+    if (!isDry) await app.jobs.runHere((run) => deliverJob(app, run, 'all'), job, person);
     const failed = await print(app, id, placeOf({ ...given, id }, folder).root, isDry);
     if (isDry && known === undefined) await removeDelivery(app.db, id, EVERYONES);
     return failed === 0 ? 0 : 1;
@@ -118,7 +124,8 @@ async function knownDelivery(
     name,
     folder,
     profile,
-  }: { person: number; query: string; name: string; folder: string; profile: DeliveryProfile },
+    use,
+  }: { person: number; query: string; name: string; folder: string; profile: DeliveryProfile; use: Use | '' },
 ): Promise<number | undefined> {
   const [row] = await app.db
     .select({ id: deliveries.id })
@@ -128,6 +135,7 @@ async function knownDelivery(
         eq(deliveries.personId, person),
         eq(deliveries.folder, folder),
         eq(deliveries.name, name),
+        eq(deliveries.use, use),
         sql`${deliveries.what} #>> '{selection,filter,q}' = ${query}`,
         sql`${deliveries.profile} = ${JSON.stringify(profile)}::jsonb`,
       ),

@@ -1,8 +1,21 @@
 import type { deliveryItemStateSchema, DeliveryWhat } from '@flagstone/contract/deliveries';
 import type { TryOut } from '@flagstone/core/audio/try-out/try-out';
 import type { DeliveryProblem } from '@flagstone/core/delivery/audio-form';
+import type { Use } from '@flagstone/core/licences/terms';
 import type { DeliveryProfile } from '@flagstone/core/delivery/profile';
-import { bigint, date, index, integer, jsonb, pgTable, primaryKey, serial, smallint, text } from 'drizzle-orm/pg-core';
+import {
+  bigint,
+  boolean,
+  date,
+  index,
+  integer,
+  jsonb,
+  pgTable,
+  primaryKey,
+  serial,
+  smallint,
+  text,
+} from 'drizzle-orm/pg-core';
 import type { z } from 'zod';
 import { at, created, people, sounds, textField } from './schema.ts';
 
@@ -11,7 +24,10 @@ export const deliveries = pgTable('deliveries', {
   id: serial('id').primaryKey(),
   name: text('name').notNull(),
   forWhom: textField('for_whom'),
-  use: textField('intended_use'),
+  /** What the sounds are used for, by which licences are held; empty where nobody said. */
+  use: textField('intended_use').$type<Use | ''>(),
+  isCommercial: boolean('is_commercial').notNull().default(true),
+  show: textField('show'),
   deadline: date('deadline', { mode: 'string' }),
   what: jsonb('what').$type<DeliveryWhat>().notNull(),
   profileName: textField('profile_name'),
@@ -62,6 +78,24 @@ export const deliveryItems = pgTable(
     deliveredAt: at('delivered_at'),
   },
   (table) => [primaryKey({ columns: [table.deliveryId, table.path] }), index('delivery_items_sound').on(table.soundId)],
+);
+
+/** Licences that somebody let a delivery have although their terms stop it, and why. */
+export const deliveryDecisions = pgTable(
+  'delivery_decisions',
+  {
+    deliveryId: integer('delivery_id')
+      .notNull()
+      .references(() => deliveries.id, { onDelete: 'cascade' }),
+    /** As records say it, in lower case. */
+    licence: text('licence').notNull(),
+    reason: text('reason').notNull(),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id),
+    decidedAt: at('decided_at').notNull().defaultNow(),
+  },
+  (table) => [primaryKey({ columns: [table.deliveryId, table.licence] })],
 );
 
 export type DeliveryRow = typeof deliveries.$inferSelect;

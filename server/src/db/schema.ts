@@ -1,3 +1,4 @@
+import type { LicenceTerms } from '@flagstone/core/licences/terms';
 import { SHAPE_FEATURES } from '@flagstone/core/audio/measure/feature-vector';
 import type { TryOut } from '@flagstone/core/audio/try-out/try-out';
 import type { Issue } from '@flagstone/core/errors';
@@ -294,6 +295,8 @@ export const authorities = pgTable(
     name: text('name').notNull(),
     /** CreatorID, SourceID, or the address of a licence; empty for the others. */
     code: textField('code'),
+    /** Of a licence, as somebody read them; null until then. */
+    terms: jsonb('terms').$type<LicenceTerms>(),
     createdAt: created(),
   },
   (table) => [uniqueIndex('authorities_name').on(table.kind, sql`lower(${table.name})`)],

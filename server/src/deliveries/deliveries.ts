@@ -13,13 +13,21 @@ import { asc, and, eq, sql, type SQL } from 'drizzle-orm';
 import type { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
-import { deliveries, deliveryItems, deliveryProfiles, type DeliveryRow } from '../db/deliveries-schema.ts';
+import {
+  deliveries,
+  deliveryDecisions,
+  deliveryItems,
+  deliveryProfiles,
+  type DeliveryRow,
+} from '../db/deliveries-schema.ts';
 import { people } from '../db/schema.ts';
 import { freeBytesOf } from '../disk/free-space.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
 import { placesSeen } from '../intake/read-folders.ts';
-import type { Sight } from '../rights/rights.ts';
+import { rightsOf } from '../rights/person-rights.ts';
+import { sightAs, type Sight } from '../rights/rights.ts';
 import { laneOf, refuseWhileDelivering } from './delivering-now.ts';
+import { licencesTold } from './licence-check.ts';
 import { layTree } from './delivery-tree.ts';
 
 /** Whose deliveries somebody sees: their own; administrators see all. */
@@ -66,7 +74,10 @@ export async function listDeliveries(db: Queryable, whose: SQL): Promise<Deliver
 export async function getDelivery(app: AppContext, id: number, whose: SQL): Promise<Delivery> {
   const row = await rowOf(app.db, id, whose);
   const counts = await countsOf(app.db, [id]);
-  return told(row, counts.get(id), await freeBytesOf(row.delivery.folder));
+  return {
+    ...told(row, counts.get(id), await freeBytesOf(row.delivery.folder)),
+    licences: await licencesTold(app.db, row.delivery),
+  };
 }
 
 async function rowOf(db: Queryable, id: number, whose: SQL): Promise<Joined> {
@@ -107,12 +118,28 @@ function told(
   counts: Counts | undefined,
   freeBytes: number | null,
 ): Delivery {
-  const { id, name, forWhom, use, deadline, folder, profileName, profile, createdAt, plannedAt, deliveredAt } = row;
+  const {
+    id,
+    name,
+    forWhom,
+    use,
+    isCommercial,
+    show,
+    deadline,
+    folder,
+    profileName,
+    profile,
+    createdAt,
+    plannedAt,
+    deliveredAt,
+  } = row;
   return {
     id,
     name,
     forWhom,
     use,
+    isCommercial,
+    show,
     deadline: deadline ?? '',
     folder,
     profileName,
@@ -123,6 +150,7 @@ function told(
     plannedAt: plannedAt?.toISOString() ?? null,
     deliveredAt: deliveredAt?.toISOString() ?? null,
     counts: counts ?? NONE,
+    licences: [],
     freeBytes,
   };
 }
@@ -172,6 +200,9 @@ export async function checkedTarget(app: AppContext, folder: string, librarianIn
   return real;
 }
 
+/** What its tree depends on. */
+const LAID_BY = ['profile', 'folder', 'use', 'isCommercial', 'show'] as const;
+
 /** Changes what is given of a delivery; where that concerns its files, its tree is to be laid anew. Throws NOT_FOUND, CONFLICT. */
 export async function updateDelivery(
   app: AppContext,
@@ -182,7 +213,7 @@ export async function updateDelivery(
 ): Promise<void> {
   await rowOf(app.db, id, whose);
   if (changes.folder !== undefined) changes.folder = await checkedTarget(app, changes.folder, librarianIn);
-  const isLaidAnew = changes.profile !== undefined || changes.folder !== undefined;
+  const isLaidAnew = LAID_BY.some((part) => changes[part] !== undefined);
   await app.db.transaction(async (tx) => {
     const [before] = await tx.select().from(deliveries).where(eq(deliveries.id, id)).for('update');
     if (isLaidAnew) await refuseWhileDelivering(tx, id);
@@ -203,10 +234,31 @@ export async function updateDelivery(
   });
 }
 
-/** Lays its tree. Throws NOT_FOUND and what layTree throws. */
-export async function layDelivery(app: AppContext, id: number, whose: SQL, sight: Sight): Promise<void> {
+/** Lets a delivery have what says a licence that stops it, for a reason that is kept; without a reason the licence holds again. Its tree is to be laid anew. Throws NOT_FOUND, CONFLICT. */
+export async function decideLicence(
+  app: AppContext,
+  id: number,
+  { licence, reason }: { licence: string; reason: string },
+  whose: SQL,
+  personId: number,
+): Promise<void> {
   await rowOf(app.db, id, whose);
-  await layTree(app, id, sight);
+  const key = licence.toLowerCase();
+  await app.db.transaction(async (tx) => {
+    await tx.execute(sql`select from deliveries where id = ${id} for update`);
+    await refuseWhileDelivering(tx, id);
+    await tx
+      .delete(deliveryDecisions)
+      .where(and(eq(deliveryDecisions.deliveryId, id), eq(deliveryDecisions.licence, key)));
+    if (reason !== '') await tx.insert(deliveryDecisions).values({ deliveryId: id, licence: key, reason, personId });
+    await tx.update(deliveries).set({ plannedAt: null }).where(eq(deliveries.id, id));
+  });
+}
+
+/** Lays its tree, of what its owner sees, whoever asks for it. Throws NOT_FOUND and what layTree throws. */
+export async function layDelivery(app: AppContext, id: number, whose: SQL, seen?: Sight): Promise<void> {
+  const { delivery } = await rowOf(app.db, id, whose);
+  await layTree(app, id, seen ?? sightAs(await rightsOf(app.db, delivery.personId), 'editor'));
 }
 
 /** Forgets a delivery; its files stay. Throws NOT_FOUND, CONFLICT. */

@@ -22,6 +22,8 @@ import { bagFiles } from './bag-files.ts';
 import { algorithmOf, besidesOf } from './besides.ts';
 import { checkedTarget } from './deliveries.ts';
 import { placeOf } from './delivery-place.ts';
+import type { LicenceOf } from '../describing/licences.ts';
+import { LicenceCheck, licencesOf } from './licence-check.ts';
 import { withDelivered } from './delivered-file.ts';
 
 const payloadSchema = z.object({ deliveryId: z.number(), onlyPath: z.string().optional() });
@@ -34,23 +36,24 @@ interface Ongoing {
   /** The folder that was checked, and below it the one of the sounds. */
   folder: string;
   root: string;
+  licences: LicenceCheck;
 }
 
 /**
  * Makes the files of a delivery that are not as they are wanted, each read back and proved; then what goes beside them. One that cannot be made is noted and the rest goes on. What is done stays
  * done: a job that was cut short goes on where it was. Nothing that others put there is replaced, and nothing is deleted.
  */
-export async function deliverJob(app: AppContext, run: JobRun): Promise<void> {
+export async function deliverJob(app: AppContext, run: JobRun, seen?: Sight): Promise<void> {
   const { deliveryId, onlyPath } = payloadSchema.parse(run.job.payload);
   const [delivery] = await app.db.select().from(deliveries).where(eq(deliveries.id, deliveryId));
   if (!delivery) throw new AppError('NOT_FOUND', 'The delivery was removed.');
   if (!delivery.plannedAt) throw new AppError('PLAN_NOT_RUNNABLE', 'Its tree is not laid since it was changed.');
   // As they may now: whoever asked may have lost rights since.
   const rights = await rightsOf(app.db, run.job.personId);
-  const sight = sightAs(rights, 'editor');
-  const folder = await checkedTarget(app, delivery.folder, sightAs(rights, 'librarian'));
+  const sight = seen ?? sightAs(rights, 'editor');
+  const folder = await checkedTarget(app, delivery.folder, seen ?? sightAs(rights, 'librarian'));
   const { root, bag } = placeOf(delivery, folder);
-  const ongoing = { delivery, sight, folder, root };
+  const ongoing = { delivery, sight, folder, root, licences: await LicenceCheck.of(app.db, delivery) };
   await app.db.execute(
     sql`update delivery_items set state = 'planned' where delivery_id = ${deliveryId} and state = 'failed'`,
   );
@@ -123,15 +126,16 @@ async function deliverFiles(
   ongoing: Ongoing,
   onlyPath: string | undefined,
 ): Promise<void> {
-  const { delivery, sight, folder, root } = ongoing;
+  const { delivery, sight, folder, root, licences } = ongoing;
   const which = toMake(onlyPath);
   await begin(app, run, ongoing, which);
   const enter = folderEntrance(app, folder);
   const algorithm = algorithmOf(delivery.profile);
   let same = 0;
-  const make = async (item: DeliveryItemRow): Promise<AppError | undefined> => {
+  const make = async (item: DeliveryItemRow, said: LicenceOf | undefined): Promise<AppError | undefined> => {
     const target = path.join(root, item.path);
     try {
+      licences.refuse(said);
       if (!isWithin(root, target)) throw new AppError('PATH_OUTSIDE_ROOTS', `${target} leads out of ${root}.`);
       await enter(path.dirname(target));
       await run.fence.check();
@@ -148,10 +152,14 @@ async function deliverFiles(
       return keepFailed(app, item, itemError(error, target));
     }
   };
-  for await (const page of itemsOf(app, delivery, which))
+  for await (const page of itemsOf(app, delivery, which)) {
+    const said = await licencesOf(
+      app.db,
+      page.map(({ soundId }) => soundId),
+    );
     for (let at = 0; at < page.length; at += app.workers.threads) {
       const items = page.slice(at, at + app.workers.threads);
-      const failures = await Promise.all(items.map(make));
+      const failures = await Promise.all(items.map((item) => make(item, said.get(item.soundId))));
       run.setResult({ same });
       for (const [index, failure] of failures.entries()) {
         if (failure) run.note(failure, items[index]?.path ?? '');
@@ -161,6 +169,7 @@ async function deliverFiles(
       const full = failures.find((failure) => failure?.code === 'DISK_FULL');
       if (full) throw full;
     }
+  }
 }
 
 /** What the history of a sound calls a delivery. */
@@ -247,7 +256,7 @@ async function deliverBesides(
 async function deliverZip(app: AppContext, run: JobRun, ongoing: Ongoing, onlyPath: string | undefined): Promise<void> {
   if (onlyPath !== undefined)
     throw new AppError('BAD_REQUEST', 'A ZIP file is made as a whole. Try one by delivering to a folder first.');
-  const { delivery, sight, folder } = ongoing;
+  const { delivery, sight, folder, licences } = ongoing;
   // A job that was cut short begins anew: half a ZIP file is none.
   await app.db
     .update(deliveryItems)
@@ -261,10 +270,19 @@ async function deliverZip(app: AppContext, run: JobRun, ongoing: Ongoing, onlyPa
   let stopped: JobStopped | undefined;
   await writeNewFile(path.join(folder, name), folder, async (out, signal) => {
     const zip = await StoredZip.into(out, signal);
-    for await (const page of itemsOf(app, delivery, sql`state = 'planned'`))
+    for await (const page of itemsOf(app, delivery, sql`state = 'planned'`)) {
+      const said = await licencesOf(
+        app.db,
+        page.map(({ soundId }) => soundId),
+      );
       for (const item of page) {
         await run.fence.check();
-        const failure = await addToZip(app, zip, item, { profile: delivery.profile, sight, scratchFolder: folder });
+        const allow = (): void => licences.refuse(said.get(item.soundId));
+        const failure = await addToZip(app, zip, item, allow, {
+          profile: delivery.profile,
+          sight,
+          scratchFolder: folder,
+        });
         if (failure) run.note(failure, item.path);
         else if (item.file === 0) await noteUse(app, item.soundId, run.job.personId, folder, nameOf(delivery));
         await run.advance(failure ? { failed: 1 } : { done: 1 }).catch((error: unknown) => {
@@ -272,6 +290,7 @@ async function deliverZip(app: AppContext, run: JobRun, ongoing: Ongoing, onlyPa
           throw error;
         });
       }
+    }
     for (const { name: beside, bytes } of await besidesOf(app, delivery))
       await zip.add(await streamOf({ bytes }), beside);
     await zip.finish();
@@ -288,9 +307,11 @@ async function addToZip(
   app: AppContext,
   zip: StoredZip,
   item: DeliveryItemRow,
+  allow: () => void,
   making: Parameters<typeof withDelivered>[2],
 ): Promise<AppError | undefined> {
   try {
+    allow();
     const { value, told } = await withDelivered(app, item, making, async (contents) => {
       const { stream, digest, bytes } = digesting(await streamOf(contents));
       await zip.add(stream, item.path);

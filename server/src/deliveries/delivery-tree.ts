@@ -24,6 +24,7 @@ import { inPages } from '../db/in-pages.ts';
 import { idList } from '../db/sql-parts.ts';
 import { namedParts, type NamedPart } from '../delivering/copy-out.ts';
 import type { Sight } from '../rights/rights.ts';
+import { LicenceCheck } from './licence-check.ts';
 import { refuseWhileDelivering } from './delivering-now.ts';
 import { inWords } from './delivered-words.ts';
 import { BESIDES } from './besides.ts';
@@ -52,7 +53,7 @@ export async function layTree(app: AppContext, id: number, sight: Sight): Promis
     await refuseWhileDelivering(tx, id);
     const earlier = await tx.select().from(deliveryItems).where(eq(deliveryItems.deliveryId, id));
     const inside = { ...app, db: tx };
-    const planner = new TreePlanner(delivery, earlier);
+    const planner = new TreePlanner(delivery, earlier, await LicenceCheck.of(tx, delivery));
     const seen = { person: delivery.personId, seenBy: sight };
     for await (const parts of inPages(namedParts(inside, delivery.what, seen), PAGE)) {
       const facts = await factsOf(inside, parts);
@@ -97,13 +98,15 @@ class TreePlanner {
   /** How many were planned. */
   sounds = 0;
   private readonly profile: DeliveryProfile;
+  private readonly licences: LicenceCheck;
   private readonly turn: number;
   private readonly template: ReturnType<typeof parseTemplate> | undefined;
   private readonly taken = new Set<string>();
   private readonly counters = new Map<string, Map<string, number>>();
   private readonly before = new Map<string, DeliveryItemRow>();
 
-  constructor({ profile, turn }: DeliveryRow, earlier: readonly DeliveryItemRow[]) {
+  constructor({ profile, turn }: DeliveryRow, earlier: readonly DeliveryItemRow[], licences: LicenceCheck) {
+    this.licences = licences;
     this.profile = profile;
     this.turn = turn + 1;
     const { names } = profile;
@@ -126,7 +129,7 @@ class TreePlanner {
     const form = deliveredForm(formFacts(row, facts), this.profile.audio, isWorked);
     const { folder, base, problems } = this.placeOf(part);
     const files = form.kind === 'same' ? [{ suffix: '', channels: row.facts.channels }] : form.files;
-    const common = [...problems, ...form.problems, ...this.sourceProblems(row)];
+    const common = [...this.licences.problems(row.record), ...problems, ...form.problems, ...this.sourceProblems(row)];
     const bytes = this.bytesOf(part, form);
     return files.map(({ suffix }, file) => {
       const extension = form.kind === 'same' ? safeExtension(row.name) : form.extension;

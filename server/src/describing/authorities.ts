@@ -22,9 +22,9 @@ export async function listAuthorities(app: Pick<AppContext, 'db'>, sight: Sight)
   );
   const { rows } = await app.db.execute<Authority & Record<string, unknown>>(sql`
     with used as (${sql.join(counted, sql` union all `)})
-    select a.id, a.kind, a.name, a.code, coalesce(u.uses, 0)::int as uses from authorities a
+    select a.id, a.kind, a.name, a.code, a.terms is not null as "hasTerms", coalesce(u.uses, 0)::int as uses from authorities a
     left join used u on u.kind = a.kind and u.name = lower(a.name) order by a.kind, lower(a.name)`);
-  return rows.map(({ id, kind, name, code, uses }) => ({ id, kind, name, code, uses }));
+  return rows.map(({ id, kind, name, code, hasTerms, uses }) => ({ id, kind, name, code, hasTerms, uses }));
 }
 
 /** The lists as recipes look names up in them: by the field that says the name. */

@@ -48,6 +48,7 @@ import { forgetLearned, listLearned } from '../records/learning.ts';
 import * as folders from '../intake/read-folders.ts';
 import { listLost, settleLost } from '../intake/lost-files.ts';
 import * as plans from '../plans/plans.ts';
+import * as licences from '../describing/licences.ts';
 import * as authorities from '../describing/authorities.ts';
 import * as rules from '../intake/path-rules.ts';
 import * as recipes from '../describing/recipes.ts';
@@ -351,8 +352,8 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
     await delivering.removeDelivery(app.db, params.id, ownDeliveries(call));
     return delivering.listDeliveries(app.db, ownDeliveries(call));
   },
-  layDelivery: async (app, { params, sight, ...call }) => {
-    await delivering.layDelivery(app, params.id, ownDeliveries(call), sight);
+  layDelivery: async (app, { params, ...call }) => {
+    await delivering.layDelivery(app, params.id, ownDeliveries(call));
     return delivering.getDelivery(app, params.id, ownDeliveries(call));
   },
   listDeliveryItems: (app, { params, query, ...call }) =>
@@ -362,6 +363,20 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
       person: call.person,
       librarianIn: librarianIn(call),
     }),
+  decideLicence: async (app, { params, body, ...call }) => {
+    await delivering.decideLicence(app, params.id, body, ownDeliveries(call), call.person);
+    await delivering.layDelivery(app, params.id, ownDeliveries(call));
+    return delivering.getDelivery(app, params.id, ownDeliveries(call));
+  },
+  getLicence: async (app, { query }) => ({
+    name: query.name,
+    terms: (await licences.knownTerms(app.db))({ licence: query.name, licenceUrl: query.url }) ?? null,
+  }),
+  listEndingLicences: (app, { sight }) => licences.endingLicences(app.db, sight),
+  saveLicenceTerms: async (app, { params, body, person, sight }) => {
+    await asSetting(app, 'authorities', person, (inside) => licences.saveTerms(inside.db, params.id, body.terms));
+    return authorities.listAuthorities(app, sight);
+  },
   listDeliveryProfiles: (app) => delivering.listProfiles(app.db),
   saveDeliveryProfile: async (app, { body, person }) => {
     await delivering.saveProfile(app.db, body.name, body.profile, person);
