@@ -426,7 +426,13 @@ describe('licences', () => {
     const [listed] = (
       await app.call('saveAuthority', { body: { kind: 'licence', name: 'Weir house licence', code: '' } })
     ).filter(({ name }) => name === 'Weir house licence');
-    const terms = { ...UNSAID_TERMS, commercial: 'yes', adapted: 'yes', games: 'no' };
+    const terms = {
+      ...UNSAID_TERMS,
+      commercial: 'yes',
+      adapted: 'yes',
+      games: 'no',
+      credit: '{fxName} of the weir, by {creator}',
+    };
     await app.call('saveLicenceTerms', { params: { id: listed?.id }, body: { terms } });
     expect((await again(delivery)).counts).toMatchObject({ blocked: 2 });
     const decided = await app.call('decideLicence', {
@@ -444,6 +450,12 @@ describe('licences', () => {
       (await app.call('decideLicence', { params: { id: delivery.id }, body: { licence: 'CC BY-NC 4.0', reason: '' } }))
         .counts,
     ).toMatchObject({ blocked: 2 });
+    // Its credit is in the form that it asks for.
+    const sheet = await make({ ...PLAIN_PROFILE, sidecars: ['attribution'] }, { what: only('weir.wav') });
+    await deliver(sheet);
+    expect(await readFile(path.join(sheet.folder, 'attribution.txt'), 'utf8')).toContain(
+      'of the weir, by Ada Finch  [weir.wav]',
+    );
     // What changed since the tree was laid is seen when the file is made.
     const later = await make(PLAIN_PROFILE, { what: only('plain.wav'), use: 'game' });
     await edit(['plain.wav'], { licence: 'CC-BY-ND-4.0' });

@@ -1,11 +1,14 @@
 import { parseSlices, parseSyncPoints } from '@flagstone/core/record/marks';
 import type { DeliveryProfile, Sidecar } from '@flagstone/core/delivery/profile';
+import { AppError } from '@flagstone/core/errors';
+import { filledTemplate, parseTemplate } from '@flagstone/core/naming/naming-pattern';
 import { MOST_REPORTED } from '@flagstone/contract/exports';
 import { fieldLabel, FIELD_NAMES, type FieldName, type SoundRecord } from '@flagstone/core/record/fields';
 import { escapeFormula } from '@flagstone/core/text/spreadsheet-text';
 import { stringify } from 'csv-stringify/sync';
 import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
+import { knownTerms, type TermsOf } from '../describing/licences.ts';
 import { FIELD_COLUMNS } from '../records/sound-rows.ts';
 import type { DeliveryRow } from '../db/deliveries-schema.ts';
 
@@ -58,8 +61,9 @@ export async function besidesOf(
   delivery: DeliveryRow,
 ): Promise<{ name: string; bytes: Uint8Array }[]> {
   const wanted = new Set(delivery.profile.sidecars);
-  const makers = [...wanted].map((kind) => ({ kind, maker: new MAKERS[kind](delivery) }));
-  if (makers.length === 0) return [];
+  if (wanted.size === 0) return [];
+  const termsOf = await knownTerms(app.db);
+  const makers = [...wanted].map((kind) => ({ kind, maker: new MAKERS[kind](delivery, termsOf) }));
   for await (const page of delivered(app, delivery))
     for (const { line, record } of page) for (const { maker } of makers) maker.add(line, record);
   const files: { name: string; bytes: Uint8Array }[] = [];
@@ -109,17 +113,27 @@ class RecordsTable implements Maker {
 class AttributionSheet implements Maker {
   private readonly byLicence = new Map<string, string[]>();
   private readonly delivery: DeliveryRow;
+  private readonly termsOf: TermsOf;
 
-  constructor(delivery: DeliveryRow) {
+  constructor(delivery: DeliveryRow, termsOf: TermsOf) {
     this.delivery = delivery;
+    this.termsOf = termsOf;
   }
 
   add({ path }: DeliveredLine, record: SoundRecord): void {
-    const licence = [record.licence, record.licenceUrl].filter((text) => text !== '').join(', ');
+    const terms = this.termsOf(record);
+    const licence =
+      [record.licence, record.licenceUrl].filter((text) => text !== '').join(', ') +
+      (terms?.attribution ? ' (its author has to be named)' : '');
     const by = [record.creator, record.publisher, record.library].filter((text) => text !== '');
     const copyright = record.copyright === '' ? '' : `, ${record.copyright}`;
     const title = record.fxName === '' ? path : `“${record.fxName}”`;
-    const line = `${title}${by.length === 0 ? '' : ` by ${[...new Set(by)].join(', ')}`}${copyright}  [${path}]`;
+    // A licence may ask for a form of its own.
+    const credit = terms && terms.credit !== '' ? creditAfter(terms.credit, record) : '';
+    const line =
+      credit !== ''
+        ? `${credit}  [${path}]`
+        : `${title}${by.length === 0 ? '' : ` by ${[...new Set(by)].join(', ')}`}${copyright}  [${path}]`;
     const lines = this.byLicence.get(licence) ?? [];
     lines.push(line);
     this.byLicence.set(licence, lines);
@@ -135,6 +149,16 @@ class AttributionSheet implements Maker {
       );
     const heading = `Sounds of “${name}”${forWhom === '' ? '' : `, for ${forWhom}`}\n`;
     return Promise.resolve(encoded(`${heading}\n${parts.join('\n')}`));
+  }
+}
+
+/** A credit in the form of its licence, `{field}` filled in from the record; as it stands where that is no template. */
+function creditAfter(credit: string, record: SoundRecord): string {
+  try {
+    return filledTemplate(parseTemplate(credit), record, []).trim();
+  } catch (error) {
+    if (error instanceof AppError) return credit;
+    throw error;
   }
 }
 
@@ -202,7 +226,7 @@ export const algorithmOf = ({ packing, bagDigest }: DeliveryProfile): 'sha256' |
   packing === 'bag' ? bagDigest : 'sha256';
 const digestName = (profile: DeliveryProfile): string => (algorithmOf(profile) === 'sha256' ? 'SHA-256' : 'SHA-512');
 
-const MAKERS: Record<Sidecar, new (delivery: DeliveryRow) => Maker> = {
+const MAKERS: Record<Sidecar, new (delivery: DeliveryRow, termsOf: TermsOf) => Maker> = {
   table: RecordsTable,
   attribution: AttributionSheet,
   markers: MarkersTable,

@@ -29,6 +29,7 @@ import CardProposals from './card-proposals.vue';
 import RemarkList from '../remarks/remark-list.vue';
 import CardTapTempo from './card-tap-tempo.vue';
 import CardThreeWays from './card-three-ways.vue';
+import CardLicence from './card-licence.vue';
 import CardUses from './card-uses.vue';
 import CardValues from './card-values.vue';
 import { useCardFields } from './use-card-fields.ts';
@@ -188,6 +189,7 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
         <template v-else>
           <section v-for="group in groups" :key="group" class="group">
             <h2>{{ group }}</h2>
+            <card-licence v-if="group === 'Rights' && one" :licence="one.record.licence" :url="one.record.licenceUrl" />
             <label v-for="field in fieldsOf(group)" :key="field.name" class="field" :data-field="field.name">
               <span class="label">{{ field.label }}</span>
               <category-picker

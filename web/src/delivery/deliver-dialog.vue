@@ -7,6 +7,7 @@ import { computed, ref, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import { call } from '../api/client.ts';
 import FolderPicker from '../ui/folder-picker.vue';
+import { USES, USE_WORDS, type Use } from '@flagstone/core/licences/terms';
 import { counted } from '../ui/format.ts';
 import PickOne from '../ui/pick-one.vue';
 import { showingErrors } from '../ui/use-errors.ts';
@@ -26,6 +27,8 @@ const whole = ref(false);
 const cut = ref(false);
 const name = ref('');
 const forWhom = ref('');
+const use = ref<Use | ''>('');
+const USE_CHOICES = USES.map((value) => ({ value, label: USE_WORDS[value] }));
 const folder = useLocalStorage('flagstone.deliverFolder', '');
 const profileName = useLocalStorage('flagstone.deliverProfile', '');
 const profiles = ref<KeptProfile[]>([]);
@@ -59,7 +62,9 @@ async function make(): Promise<void> {
   const body = {
     name: name.value,
     forWhom: forWhom.value,
-    use: '',
+    use: use.value,
+    isCommercial: true,
+    show: '',
     deadline: '',
     what: what.value,
     folder: folder.value,
@@ -92,6 +97,15 @@ async function make(): Promise<void> {
       /></label>
       <label class="pair"
         >For whom <el-input v-model="forWhom" maxlength="200" placeholder="A team, a house, a person"
+      /></label>
+      <label class="pair"
+        >Use
+        <pick-one
+          :value="use === '' ? undefined : use"
+          :choices="USE_CHOICES"
+          label="Use"
+          placeholder="What it is for: licences are held to it"
+          @pick="(picked) => (use = picked)"
       /></label>
       <label class="pair"
         >Form

@@ -3,7 +3,16 @@ import { deliveryTitle, type Delivery, type DeliveryItem, type KeptProfile } fro
 import type { Job } from '@flagstone/contract/jobs';
 import type { DeliveryProfile } from '@flagstone/core/delivery/profile';
 import { useDebounceFn } from '@vueuse/core';
-import { ElButton, ElDatePicker, ElDrawer, ElPopconfirm, ElProgress, ElRadioButton, ElRadioGroup } from 'element-plus';
+import {
+  ElButton,
+  ElCheckbox,
+  ElDatePicker,
+  ElDrawer,
+  ElPopconfirm,
+  ElProgress,
+  ElRadioButton,
+  ElRadioGroup,
+} from 'element-plus';
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
 import { call } from '../api/client.ts';
 import { useLive } from '../stores/live.ts';
@@ -15,6 +24,8 @@ import PickOne from '../ui/pick-one.vue';
 import { useAnswer } from '../ui/use-answer.ts';
 import { showingErrors, tell } from '../ui/use-errors.ts';
 import { stateOf, treeRows, type TreeRow } from './delivery-states.ts';
+import { USES, USE_WORDS } from '@flagstone/core/licences/terms';
+import DeliveryLicences from './delivery-licences.vue';
 import ProfileForm from './profile-form.vue';
 import { profileInWords } from './profile-words.ts';
 
@@ -29,6 +40,8 @@ const { answer: delivery, load } = useAnswer(
 );
 const profiles = shallowRef<KeptProfile[]>([]);
 void showingErrors(async () => void (profiles.value = await call('listDeliveryProfiles')));
+
+const USE_CHOICES = USES.map((value) => ({ value, label: USE_WORDS[value] }));
 
 type Shown = 'all' | 'toMake' | 'problems' | 'left';
 const show = ref<Shown>('all');
@@ -92,7 +105,12 @@ watch(delivery, async (now, before) => {
 });
 
 async function change(
-  body: Partial<Pick<Delivery, 'name' | 'forWhom' | 'use' | 'deadline' | 'folder' | 'profile' | 'profileName'>>,
+  body: Partial<
+    Pick<
+      Delivery,
+      'name' | 'forWhom' | 'use' | 'isCommercial' | 'show' | 'deadline' | 'folder' | 'profile' | 'profileName'
+    >
+  >,
 ): Promise<void> {
   const changed = await showingErrors(() => call('updateDelivery', { params: { id: props.id }, body }));
   if (!changed) return;
@@ -174,14 +192,6 @@ async function choose(name: string): Promise<void> {
         :about="id"
         :save="(forWhom) => change({ forWhom })"
       />
-      <draft-text
-        class="whom"
-        :value="delivery.use"
-        placeholder="Use: game, broadcast…"
-        label="Use"
-        :about="id"
-        :save="(use) => change({ use })"
-      />
       <el-date-picker
         :model-value="delivery.deadline"
         type="date"
@@ -220,12 +230,38 @@ async function choose(name: string): Promise<void> {
         <el-button size="small" :disabled="isRunning" @click="shape">Change…</el-button>
         <span class="soft">{{ profileInWords(delivery.profile).join('  ·  ') }}</span>
       </dd>
+      <dt>Use</dt>
+      <dd class="line">
+        <pick-one
+          class="chosen"
+          :value="delivery.use === '' ? undefined : delivery.use"
+          :choices="USE_CHOICES"
+          label="Use"
+          placeholder="Not said yet"
+          @pick="(use) => changeAndLay({ use })"
+        />
+        <el-checkbox
+          :model-value="delivery.isCommercial"
+          @update:model-value="(on) => changeAndLay({ isCommercial: on === true })"
+          >commercial</el-checkbox
+        >
+        <draft-text
+          class="whom"
+          :value="delivery.show"
+          placeholder="Show"
+          label="Show"
+          :about="id"
+          :save="(show) => changeAndLay({ show })"
+        />
+        <span v-if="delivery.use === ''" class="caution">▲ Say what it is for, and licences are held to it.</span>
+      </dd>
       <dt>Where to</dt>
       <dd class="line">
         <span class="mono">{{ delivery.folder }}</span>
         <el-button size="small" :disabled="isRunning" @click="picking = true">Choose…</el-button>
       </dd>
     </dl>
+    <delivery-licences :delivery="delivery" @decided="loadSoon" />
     <div class="acts">
       <el-radio-group v-model="show" aria-label="Which files to show">
         <el-radio-button value="all">All {{ delivery.counts.files.toLocaleString('en') }}</el-radio-button>

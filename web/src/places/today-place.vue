@@ -1,14 +1,16 @@
 <script setup lang="ts">
 import type { DriftDay } from '@flagstone/contract/drift';
 import type { Drive } from '@flagstone/contract/drives';
+import type { EndingLicence } from '@flagstone/contract/licences';
 import type { Batch } from '@flagstone/contract/intake';
 import type { Statistics } from '@flagstone/contract/statistics';
+import { valueInLine } from '@flagstone/core/query/begun-term';
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { computed, onBeforeUnmount, ref } from 'vue';
 import { call } from '../api/client.ts';
 import { barsByDay } from '../drift/drift-rows.ts';
 import JobLine from '../jobs/job-line.vue';
-import { counted, formatWhen } from '../ui/format.ts';
+import { counted, formatDay, formatWhen } from '../ui/format.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 import { useLastVisit } from '../ui/use-last-visit.ts';
 import { useLive } from '../stores/live.ts';
@@ -30,6 +32,9 @@ const statistics = ref<Statistics>();
 const open = ref<Batch[]>([]);
 const away = ref<Drive[]>([]);
 const added = ref({ filed: 0, inPreparation: 0 });
+/** Licences that end soon, or have ended. */
+const ending = ref<EndingLicence[]>([]);
+const today = new Date().toISOString().slice(0, 10);
 const DRIFT_DAYS = 30;
 const drift = ref<DriftDay[]>([]);
 
@@ -43,6 +48,7 @@ async function load(): Promise<void> {
       call('countAdded', { query: { since: lastVisit } }),
       call('getDriftTrend', { query: { days: DRIFT_DAYS } }),
     ]);
+    ending.value = rights.may('assistant') ? await call('listEndingLicences') : [];
     drift.value = days;
     overview.value = counts;
     open.value = batches.filter((batch) => batch.filedAt === null);
@@ -160,6 +166,13 @@ const growthBars = computed(() =>
       □ The drive <strong>{{ drive.name }}</strong> is away: {{ counted(drive.copies, 'file') }} can be found and
       described, but not played from it. It was last at <span class="mono">{{ drive.rootPath }}</span>.
       <router-link v-if="rights.may('librarian')" to="/setup">Drives</router-link>
+    </p>
+    <p v-for="licence in ending" :key="licence.name" class="away">
+      ▲ The licence <strong>{{ licence.name }}</strong> {{ licence.until < today ? 'ended' : 'ends' }} on
+      {{ formatDay(licence.until) }}:
+      <router-link :to="catalogue({ q: `licence:=${valueInLine(licence.name)}` })">{{
+        counted(licence.sounds, 'sound')
+      }}</router-link>
     </p>
     <section v-if="news.length > 0" class="panel news" aria-label="Saved searches with something new">
       <h2>New in saved searches</h2>

@@ -3,6 +3,7 @@ import { AUTHORITY_FIELDS, AUTHORITY_KINDS, type Authority, type AuthorityKind }
 import { fieldLabel } from '@flagstone/core/record/fields';
 import { ElButton, ElInput, ElMessageBox, ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed, ref } from 'vue';
+import LicenceTerms from './licence-terms.vue';
 import PickOne from '../ui/pick-one.vue';
 import { call } from '../api/client.ts';
 import { counted } from '../ui/format.ts';
@@ -27,6 +28,13 @@ const codeLabel = computed(() => {
   const { code: field } = AUTHORITY_FIELDS[kind.value];
   return field === undefined ? '' : fieldLabel(field);
 });
+/** The licence whose terms are said. */
+const read = ref<Authority>();
+const reading = ref(false);
+function openTerms(licence: Authority): void {
+  read.value = licence;
+  reading.value = true;
+}
 const shown = computed(() => authorities.list.filter((each) => each.kind === kind.value));
 
 async function save(entry: { name: string; code: string }): Promise<void> {
@@ -71,7 +79,7 @@ async function merge(entry: Authority, intoId: number): Promise<void> {
 <template>
   <p class="soft">
     Names that records should agree on. The card completes them, and brings the code along: with a creator the
-    CreatorID, with a library the SourceID.
+    CreatorID, with a library the SourceID. What a licence allows is held against what a delivery is for.
     <el-button size="small" @click="gather">Take over what the records say</el-button>
   </p>
   <el-radio-group v-model="kind" aria-label="Which list">
@@ -99,6 +107,13 @@ async function merge(entry: Authority, intoId: number): Promise<void> {
           <td class="mono">{{ each.code }}</td>
           <td class="number">{{ each.uses.toLocaleString('en') }}</td>
           <td class="acts">
+            <el-button
+              v-if="kind === 'licence'"
+              size="small"
+              :aria-label="`What ${each.name} allows`"
+              @click="openTerms(each)"
+              >{{ each.hasTerms ? '■ Terms…' : '□ Terms…' }}</el-button
+            >
             <pick-one
               v-if="shown.length > 1"
               class="into"
@@ -115,6 +130,7 @@ async function merge(entry: Authority, intoId: number): Promise<void> {
       </tbody>
     </table>
   </section>
+  <licence-terms v-model="reading" :licence="read" @saved="authorities.set" />
 </template>
 
 <style scoped>
