@@ -33,7 +33,7 @@ export const licencesEndpoints = {
   /** The terms of the licence that a record names, of the lists or as a public licence has them; null where nobody read them. */
   getLicence: endpoint('GET', '/licences', {
     needs: as('listener', 'anything'),
-    query: z.object({ name: z.string().max(1000), url: z.string().max(2000).default('') }),
+    query: z.object({ name: z.string().max(1000).default(''), url: z.string().max(2000).default('') }),
     response: z.object({ name: z.string(), terms: licenceTermsSchema.nullable() }),
   }),
   /** Those that end within two months, or have ended, and that sounds have. */

@@ -7,6 +7,8 @@ import { memorySource } from '@flagstone/core/formats/byte-source';
 import { readWav } from '@flagstone/core/formats/wav/wav-reader';
 import { writeMarker } from '@flagstone/server/disk/drive-marker';
 import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
+import { PLAIN_PROFILE } from '@flagstone/core/delivery/profile';
+import { bagFaults } from '../bag-reader.ts';
 import { RunningServer } from '../running-server.ts';
 import { sized } from '../size.ts';
 import { toneBytes } from './test-application.ts';
@@ -161,5 +163,50 @@ describe('a server killed in the middle', () => {
     expect(
       (await readdir(other)).filter((name) => name.startsWith('.') && !name.startsWith('.flagstone-drive')),
     ).toEqual([]);
+  });
+
+  it('leaves no half file of a delivery, and makes the rest: in the end the bag is valid', async () => {
+    const before = await audioOnDrive();
+    const out = path.join(folder, 'drives', 'out');
+    await mkdir(out);
+    const { rows: found } = await send<{ rows: { copyId: number }[] }>('GET', '/batches/1/rows?limit=500');
+    const audio = { ...PLAIN_PROFILE.audio, sampleRateHz: 44_100, depth: '24' };
+    const delivery = await send<{ id: number; counts: { new: number } }>('POST', '/deliveries', {
+      name: 'Reel 1',
+      folder: out,
+      profile: { ...PLAIN_PROFILE, audio, packing: 'bag' },
+      what: {
+        kind: 'sounds',
+        selection: { kind: 'copies', copyIds: found.map(({ copyId }) => copyId) },
+        cut: 'whole',
+      },
+    });
+    expect(delivery.counts.new).toBe(FILES);
+    await send('POST', `/deliveries/${delivery.id}/run`, {});
+    const counted = () =>
+      send<{ counts: { done: number; failed: number }; deliveredAt: string | null }>(
+        'GET',
+        `/deliveries/${delivery.id}`,
+      );
+    const payload = path.join(out, 'Reel 1', 'data');
+    let kills = 0;
+    for (const share of [0.15, 0.4, 0.7]) {
+      const { counts } = await until(counted, (answer) => answer.counts.done >= FILES * share);
+      if (counts.done < FILES) kills += 1;
+      await server.end('SIGKILL');
+      // Whatever has a name is whole.
+      for (const name of (await readdir(payload)).filter((each) => !each.startsWith('.')))
+        expect(await readWav(memorySource(new Uint8Array(await readFile(path.join(payload, name)))))).toMatchObject({
+          issues: [],
+          facts: { sampleRateHz: 44_100, frames: 2205 },
+        });
+      await server.start();
+    }
+    expect(kills).toBeGreaterThan(0);
+    const ended = await until(counted, (answer) => answer.deliveredAt !== null);
+    expect(ended.counts).toMatchObject({ done: FILES, failed: 0 });
+    expect(await readdir(payload)).toHaveLength(FILES);
+    expect(await bagFaults(path.join(out, 'Reel 1'))).toEqual([]);
+    expect(await audioOnDrive()).toEqual(before);
   });
 });

@@ -10,6 +10,8 @@ import { and, eq, sql } from 'drizzle-orm';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { deliveries } from '../db/deliveries-schema.ts';
+import { drives } from '../db/schema.ts';
+import { AllowedRoots } from '../disk/roots.ts';
 import { deliverJob } from '../deliveries/delivery-job.ts';
 import { placeOf } from '../deliveries/delivery-place.ts';
 import {
@@ -21,6 +23,7 @@ import {
   makeDelivery,
   removeDelivery,
 } from '../deliveries/deliveries.ts';
+import { driveIsHere } from '../drives/drives.ts';
 import { makeFolder } from '../disk/make-folder.ts';
 import { programPerson } from '../people/accounts.ts';
 import { inDataFolder } from './in-data-folder.ts';
@@ -57,7 +60,12 @@ export async function deliver(args: string[]): Promise<number> {
   if (values.use !== undefined && use === undefined) throw new UsageError(`use\n${USAGE}`);
   const target = path.resolve(to);
   if (!isDry) await makeFolder(target);
-  return inDataFolder(values.data, [...rootsOf(values.root), path.dirname(target)], async (app) => {
+  const roots = [...rootsOf(values.root), path.dirname(target)];
+  return inDataFolder(values.data, roots, async (opened) => {
+    // Whoever runs it may read the drives that were read before, without naming them anew.
+    const here: string[] = [];
+    for (const drive of await opened.db.select().from(drives)) if (await driveIsHere(drive)) here.push(drive.rootPath);
+    const app = { ...opened, roots: await AllowedRoots.of([...roots, ...here]) };
     const kept = await profileOf(app, profile);
     // A bag is the folder that is named itself.
     const isBag = kept.packing === 'bag';
@@ -80,14 +88,14 @@ export async function deliver(args: string[]): Promise<number> {
       folder,
     };
     const person = await programPerson(app.db);
-    const known = await knownDelivery(app, { person, query, ...given });
-    if (known !== undefined) await layDelivery(app, known, EVERYONES, 'all');
+    const before = await knownDelivery(app, { person, query, ...given });
+    if (before !== undefined) await layDelivery(app, before, EVERYONES, 'all');
     const asking = { person, sight: 'all' as const, librarianIn: 'all' as const };
-    const id = known ?? (await makeDelivery(app, { ...given, folder: isDry ? path.dirname(target) : folder }, asking));
+    const id = before ?? (await makeDelivery(app, { ...given, folder: isDry ? path.dirname(target) : folder }, asking));
     const job = deliverJobOf({ ...given, id });
     if (!isDry) await app.jobs.runHere((run) => deliverJob(app, run, 'all'), job, person);
     const failed = await print(app, id, placeOf({ ...given, id }, folder).root, isDry);
-    if (isDry && known === undefined) await removeDelivery(app.db, id, EVERYONES);
+    if (isDry && before === undefined) await removeDelivery(app.db, id, EVERYONES);
     return failed === 0 ? 0 : 1;
   });
 }

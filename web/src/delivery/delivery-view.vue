@@ -402,7 +402,8 @@ async function choose(name: string): Promise<void> {
   width: 210px;
 }
 
-.head :deep(.whom) {
+.head :deep(.whom),
+.facts :deep(.whom) {
   width: 170px;
 }
 

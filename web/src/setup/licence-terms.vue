@@ -86,7 +86,7 @@ async function save(value: LicenceTerms | null): Promise<void> {
         <span>It asks for</span>
         <span class="line">
           <el-checkbox v-model="terms.attribution">naming its author</el-checkbox>
-          <el-checkbox v-model="terms.shareAlike">the same licence for what it becomes part of</el-checkbox>
+          <el-checkbox v-model="terms.shareAlike">the same licence for the work</el-checkbox>
         </span>
       </div>
       <label class="pair"
