@@ -29,7 +29,8 @@ export function wavFrameBytes({ bitDepth, channels }: Pick<NewWav, 'bitDepth' | 
 function formatChunk({ sampleFormat, bitDepth, channels, sampleRateHz, channelMask }: NewWav): Uint8Array {
   const tag = TAGS[sampleFormat] ?? 1;
   const isExtensible = channels > 2 || (channelMask ?? 0) !== 0;
-  const contents = new Uint8Array(isExtensible ? 40 : 16);
+  // What is not whole numbers says how much follows, be it nothing.
+  const contents = new Uint8Array(isExtensible ? 40 : tag === TAGS.integer ? 16 : 18);
   const view = viewOf(contents);
   const frameBytes = wavFrameBytes({ bitDepth, channels });
   view.setUint16(0, isExtensible ? EXTENSIBLE : tag, true);
@@ -48,6 +49,14 @@ function formatChunk({ sampleFormat, bitDepth, channels, sampleRateHz, channelMa
   return riffChunkBytes('fmt ', contents);
 }
 
+/** The `fact` chunk, which says the number of frames of all that is not whole numbers (Microsoft, “Multimedia Programming Interface and Data Specifications 1.0”). */
+function factOf({ sampleFormat, frames }: NewWav): Uint8Array[] {
+  if (sampleFormat === 'integer') return [];
+  const contents = new Uint8Array(4);
+  viewOf(contents).setUint32(0, Math.min(frames, MAX_RIFF_BYTES), true);
+  return [riffChunkBytes('fact', contents)];
+}
+
 /**
  * What stands before the audio of a new WAV file, and the pad byte behind it; an RF64 file (EBU Tech 3306) where RIFF cannot hold it. The audio
  * is `frames` times wavFrameBytes long.
@@ -60,7 +69,7 @@ export function newWavParts(shape: NewWav): {
   const audioBytes = shape.frames * wavFrameBytes(shape);
   const tail = new Uint8Array(audioBytes % 2);
   const format = formatChunk(shape);
-  const chunks = [format, ...(shape.chunks ?? [])];
+  const chunks = [format, ...factOf(shape), ...(shape.chunks ?? [])];
   const sizeOf = (before: number): number =>
     4 + before + chunks.reduce((total, chunk) => total + chunk.length, 0) + 8 + audioBytes + tail.length;
   const isLong = sizeOf(0) > MAX_RIFF_BYTES;
