@@ -4,6 +4,7 @@ import { PROJECT_FOLDER, UsageError } from './usage.ts';
 
 const BENCHMARKS: Record<string, string> = {
   analyse: '../../../tests/bench/analyse-bench.ts',
+  deliver: '../../../tests/bench/deliver-bench.ts',
   describe: '../../../tests/bench/describe-bench.ts',
   drift: '../../../tests/bench/drift-bench.ts',
   forms: '../../../tests/bench/forms-bench.ts',

@@ -28,6 +28,8 @@ import { withDelivered } from './delivered-file.ts';
 
 const payloadSchema = z.object({ deliveryId: z.number(), onlyPath: z.string().optional() });
 const PAGE = 100;
+/** Files that are made at once: while the disk flushes one, others are read. Conversions wait for a thread of their own. */
+const AT_ONCE = 8;
 
 /** Where the files of a delivery go, and whose rights it is made with. */
 interface Ongoing {
@@ -157,8 +159,8 @@ async function deliverFiles(
       app.db,
       page.map(({ soundId }) => soundId),
     );
-    for (let at = 0; at < page.length; at += app.workers.threads) {
-      const items = page.slice(at, at + app.workers.threads);
+    for (let at = 0; at < page.length; at += AT_ONCE) {
+      const items = page.slice(at, at + AT_ONCE);
       const failures = await Promise.all(items.map((item) => make(item, said.get(item.soundId))));
       run.setResult({ same });
       for (const [index, failure] of failures.entries()) {

@@ -99,12 +99,14 @@ async function makeWav(
   let frames = convertedLength((range?.to ?? facts.frames) - (range?.from ?? 0), facts.sampleRateHz, sampleRateHz);
   let set: LevelSet = { gain: 1, told: 'asWanted' };
   let lostDb = 0;
+  let made: Float32Array[][] | undefined;
   // Whole numbers hold nothing above full scale, which mixing, another rate, floats and decoders may give.
   if (!isStored || !isCounted || facts.sampleFormat === 'float') {
     const meter = new ConversionMeter(conversion);
     await eachBlock(task.source, source, facts, given, (planar, count) => meter.add(planar, count));
     const measures = meter.finish();
     ({ frames, lostDb } = measures);
+    ({ made } = meter);
     set = gainFor(measures, task.level, task.container === 'WAV' ? sampleFormat : 'integer');
   }
   if (frames === 0) throw new AppError('FORMAT_DAMAGED', 'It holds no audio.');
@@ -124,8 +126,12 @@ async function makeWav(
       isStored && set.gain === 1 && isCounted && facts.sampleFormat === sampleFormat && facts.bitDepth === bitDepth;
     if (isSame) await copyStored(source, facts, range ?? { from: 0, to: facts.frames }, (bytes) => writer.write(bytes));
     else {
-      const converter = new SoundConverter(conversion, stored, { gain: set.gain, dither: task.dither });
-      await eachBlock(task.source, source, facts, given, (planar, count) => writer.write(converter.add(planar, count)));
+      const treated = { gain: set.gain, dither: task.dither };
+      const still = { channels, fromHz: sampleRateHz, toHz: sampleRateHz, matrix: null };
+      const converter = new SoundConverter(made ? still : conversion, stored, treated);
+      const take = (planar: Float32Array[], count: number): void => writer.write(converter.add(planar, count));
+      if (made) for (const block of made) take(block, block[0]?.length ?? 0);
+      else await eachBlock(task.source, source, facts, given, take);
       writer.write(converter.finish());
     }
     if (writer.written !== head.length + audioBytes)

@@ -60,8 +60,14 @@ class Chain {
 
 const framesOf = (planar: readonly Float32Array[]): number => planar[0]?.length ?? 0;
 
+/** Samples of all channels that a meter keeps of what it made: 64 MiB. */
+const MOST_KEPT = 16 * 1024 * 1024;
+
 /** Measures what a conversion would give, so that its level can be set. */
 export class ConversionMeter {
+  /** What was made, block by block, so that it need not be made twice; undefined for more than is kept. */
+  made: Float32Array[][] | undefined = [];
+  private keptSamples = 0;
   private readonly chain: Chain;
   private readonly truePeaks: TruePeakMeter[];
   private readonly loudness: LoudnessMeter;
@@ -106,6 +112,10 @@ export class ConversionMeter {
       this.truePeaks[channel]?.add(samples, frames);
       for (const sample of samples) if (Math.abs(sample) > this.peak) this.peak = Math.abs(sample);
     }
+    this.keptSamples += frames * planar.length;
+    if (this.keptSamples > MOST_KEPT) this.made = undefined;
+    // A block may be that of whoever read it, who fills it anew.
+    this.made?.push(planar.map((samples) => samples.slice()));
     if (this.isSummed) this.energyAfter += energyOf(planar, frames);
     this.loudness.add(planar, frames);
     this.frames += frames;
