@@ -44,6 +44,7 @@ CREATE TABLE "delivery_items" (
 	"mark" text NOT NULL,
 	"turn" integer NOT NULL,
 	"digest" text DEFAULT '' NOT NULL,
+	"delivered_mark" text DEFAULT '' NOT NULL,
 	"delivered_at" timestamp with time zone,
 	CONSTRAINT "delivery_items_delivery_id_path_pk" PRIMARY KEY("delivery_id","path")
 );

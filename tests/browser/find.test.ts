@@ -1,5 +1,5 @@
 import { execFile } from 'node:child_process';
-import { chmod, mkdir, mkdtemp, readFile, rm, stat, writeFile } from 'node:fs/promises';
+import { chmod, mkdir, mkdtemp, readdir, readFile, rm, stat, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import { promisify } from 'node:util';
@@ -276,6 +276,39 @@ describe('finding a sound', () => {
     await writeFile(path.join(saved.folder, 'list.pdf'), Buffer.from(await answer.arrayBuffer()));
     const { stdout } = await promisify(execFile)('pdftotext', ['-layout', path.join(saved.folder, 'list.pdf'), '-']);
     expect(stdout).toMatch(/Lock scene[^]*1 sound/);
+  });
+
+  step('and delivers the list to a game team, and what its licence forbids only when somebody decides so', async () => {
+    const out = path.join(folder, 'drive', 'to the game team');
+    await mkdir(out);
+    await page.goto(`${server.address}/pull`);
+    await walker.shows('Lock scene');
+    await walker.button('Deliver…').click();
+    await walker.pick('Use', 'Game');
+    await page.waitForFunction(() => document.querySelector('.el-select-dropdown') === null);
+    await walker.pick('Form', 'Game');
+    await walker.typeInto('input[aria-label="Where to"]', out);
+    await walker.text('Lay it out').click();
+    await walker.shows('No licence is known of it.');
+    await walker.text('Deliver 1 file').click();
+    await walker.shows('■ delivered');
+    const [file = ''] = (await readdir(out, { recursive: true })).filter((name) => name.endsWith('.wav'));
+    const { stdout } = await promisify(execFile)('ffprobe', ['-v', 'error', '-show_streams', path.join(out, file)]);
+    expect(stdout).toMatch(/codec_name=pcm_s16le[^]*sample_rate=48000[^]*channels=1/);
+    expect(await readdir(out)).toContain('attribution.txt');
+
+    const selection = { kind: 'catalogue', filter: { q: 'list:="Lock scene"' } };
+    await send('PATCH', '/records', { selection, edit: { set: { licence: 'CC BY-NC 4.0' } } });
+    await walker.text('Look again').click();
+    await walker.shows('✕ stops it');
+    await walker.shows('✕ cannot go');
+    await walker.text('Deliver all the same…').click();
+    await walker.typeInto('input[aria-label="Why it is delivered all the same"]', 'Its author agreed by letter');
+    await walker.text('Decide').click();
+    await walker.shows('◆ decided');
+    await walker.text('Deliver 1 file').click();
+    await walker.showsNoMore('◆ changed since');
+    await walker.shows('■ delivered');
   });
 
   step('and rates it, makes it a favourite, and finds it by that', async () => {

@@ -333,6 +333,8 @@ describe('the same delivery again', () => {
     const { copyId = 0 } = soundOf.get('plain.wav') ?? {};
     await edit(['plain.wav'], { description: 'A new word' });
     await edit(['geese.mp3'], { category: 'BIRDS' });
+    // However often it is looked at before it is made.
+    await again(delivery);
     const laid = await again(delivery);
     expect(laid.counts).toMatchObject({ files: 5, done: 4, new: 0, changed: 1, left: 1 });
     expect((await itemsOf(delivery, 'left')).map((item) => item.path)).toEqual(['geese.mp3']);

@@ -73,8 +73,9 @@ export const deliveryItems = pgTable(
     /** Says the same while the file would be made the same. */
     mark: text('mark').notNull(),
     turn: integer('turn').notNull(),
-    /** Of the file that was delivered; empty until one was. */
+    /** Of the file that was delivered, and what its mark was then; empty until one was. */
     digest: textField('digest'),
+    deliveredMark: textField('delivered_mark'),
     deliveredAt: at('delivered_at'),
   },
   (table) => [primaryKey({ columns: [table.deliveryId, table.path] }), index('delivery_items_sound').on(table.soundId)],

@@ -190,7 +190,14 @@ async function keepDone(
 ): Promise<void> {
   await app.db
     .update(deliveryItems)
-    .set({ state: 'done', digest, bytes, problems: problemsWith(item, told), deliveredAt: sql`now()` })
+    .set({
+      state: 'done',
+      digest,
+      deliveredMark: item.mark,
+      bytes,
+      problems: problemsWith(item, told),
+      deliveredAt: sql`now()`,
+    })
     .where(itself(item));
 }
 

@@ -29,7 +29,7 @@ import { refuseWhileDelivering } from './delivering-now.ts';
 import { inWords } from './delivered-words.ts';
 import { BESIDES } from './besides.ts';
 
-type NewItem = Omit<DeliveryItemRow, 'deliveryId' | 'deliveredAt'>;
+type NewItem = Omit<DeliveryItemRow, 'deliveryId' | 'deliveredAt' | 'deliveredMark'>;
 
 const PAGE = 200;
 
@@ -140,7 +140,7 @@ class TreePlanner {
       const path = old?.path ?? this.freePath(folder, base, suffix, extension);
       this.taken.add(nameKey(path));
       const isBlocked = common.some(({ severity }) => severity === 'error');
-      const isDone = old?.mark === mark;
+      const isDone = old?.deliveredMark === mark;
       return {
         ...identity,
         path,
