@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { chmod, cp, mkdtemp, readdir, rename, writeFile } from 'node:fs/promises';
+import { chmod, cp, mkdir, mkdtemp, readdir, rename, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import { fileURLToPath } from 'node:url';
 import path from 'node:path';
@@ -35,7 +35,6 @@ const place = (name: string) => page.locator(`nav[aria-label="Places"] ::-p-text
 
 await page.goto(`${base}/today`);
 await shows('In this demo, come in as');
-await shot('sign-in');
 await signInPage(page, await signInDemo(base, 'Orla Venn'));
 
 await page.goto(`${base}/intake`);
@@ -217,6 +216,7 @@ await input?.uploadFile(release);
 await shows('Removed, with records');
 await shot('categories');
 await keepInStep();
+await deliver();
 await close();
 
 /** The third drive is read and brought in step, goes along for a week, and comes back. */
@@ -313,6 +313,54 @@ async function ask<Answer>(method: string, address: string, body?: object, as = 
 
 function send(address: string, body: object): Promise<{ id: number }[]> {
   return ask('POST', address, body);
+}
+
+/** A pull list that goes to a game team, with a sound whose licence stops it. */
+async function deliver(): Promise<void> {
+  const orla = await signInDemo(base, 'Orla Venn');
+  await signInPage(page, orla);
+  const own = { ...orla, Origin: base };
+  const [drive] = await ask<{ name: string; rootPath: string }[]>('GET', '/drives', undefined, own);
+  const folder = path.join(drive?.rootPath ?? '', '..', 'to the game team');
+  await mkdir(folder, { recursive: true });
+  const filter = { q: 'kiln ' };
+  const [list] = await ask<{ id: number }[]>(
+    'POST',
+    '/pull-lists',
+    { name: 'Scene 12, the kiln opens', show: 'The Lock Keeper', scene: '12', notes: '' },
+    own,
+  );
+  await ask('POST', `/pull-lists/${list?.id}/sounds`, { selection: { kind: 'catalogue', filter } }, own);
+  const { rows } = await ask<{ rows: { copyId: number }[] }>('GET', '/catalogue?q=kiln&limit=20', undefined, own);
+  const licenses = ['CC BY-NC 4.0', 'CC BY 4.0', 'CC BY 4.0', 'CC0 1.0'];
+  for (const [at, licence] of licenses.entries())
+    await ask(
+      'PATCH',
+      '/records',
+      { selection: { kind: 'copies', copyIds: [rows[at]?.copyId] }, edit: { set: { licence } } },
+      own,
+    );
+  const profiles = await ask<{ name: string; profile: object }[]>('GET', '/delivery-profiles', undefined, own);
+  const game = profiles.find(({ name }) => name === 'Game');
+  const made = await ask<{ id: number }>(
+    'POST',
+    '/deliveries',
+    {
+      name: 'Scene 12, the kiln opens',
+      forWhom: 'Lock Seven Games',
+      use: 'game',
+      show: 'The Lock Keeper',
+      deadline: '2026-12-11',
+      folder,
+      profileName: 'Game',
+      profile: game?.profile,
+      what: { kind: 'list', listId: list?.id },
+    },
+    own,
+  );
+  await page.goto(`${base}/deliveries/${made.id}`);
+  await shows('stops it');
+  await shot('delivery');
 }
 
 /** Two knocks and a third after a rest, as somebody would tap them on a table. */
