@@ -313,8 +313,16 @@ describe('the files of a delivery', () => {
       body: { soundId, tryOut: [{ kind: 'speed', on: true, percent: 50 }] },
     });
     const audio = { ...PLAIN_PROFILE.audio, sampleRateHz: 48_000, depth: '16' as const };
+    // The same part once more: a file of its own each time.
+    await app.call('addPullEntry', { params: { id }, body: { soundId, part: { from: 9600, to: 48_000 } } });
     const delivery = await make({ ...PLAIN_PROFILE, audio }, { what: { kind: 'list', listId: id } });
-    expect(await deliver(delivery)).toMatchObject({ done: 2, failed: 0 });
+    expect(await deliver(delivery)).toMatchObject({ done: 3, failed: 0 });
+    expect((await again(delivery)).counts).toMatchObject({ files: 3, done: 3 });
+    expect(await filesIn(delivery.folder)).toEqual([
+      'kiln door part 01.wav',
+      'kiln door part.wav',
+      'kiln door tried out.wav',
+    ]);
     expect((await probe(path.join(delivery.folder, 'kiln door part.wav'))).duration).toBeCloseTo(0.4, 3);
     expect((await probe(path.join(delivery.folder, 'kiln door tried out.wav'))).duration).toBeCloseTo(2, 2);
     const uses = await app.call('listUses', { params: { id: soundId } });
@@ -510,6 +518,15 @@ describe('a ZIP file', () => {
     await again(delivery);
     await deliver(delivery);
     expect(await filesIn(delivery.folder)).toEqual(['scene_4.zip', 'scene_4_01.zip']);
+    // One that is stopped leaves nothing, and is not taken for delivered.
+    await again(delivery);
+    const stopped = await app.call('runDelivery', { params: { id: delivery.id }, body: {} });
+    await app.call('cancelJob', { params: { id: stopped.id } });
+    const { state } = await app.ended(stopped);
+    const { counts } = await app.call('getDelivery', { params: { id: delivery.id } });
+    expect([state, counts.done, (await filesIn(delivery.folder)).length]).toEqual(
+      state === 'cancelled' ? ['cancelled', 0, 2] : ['done', 6, 3],
+    );
   });
 });
 

@@ -5,6 +5,7 @@ import type { DeliveryProfile } from '@flagstone/core/delivery/profile';
 import { AppError } from '@flagstone/core/errors';
 import type { AudioFacts } from '@flagstone/core/formats/audio-file';
 import { eq, sql } from 'drizzle-orm';
+import pLimit from 'p-limit';
 import type { AppContext } from '../app-context.ts';
 import { copies, records } from '../db/schema.ts';
 import type { ConvertedFile } from '../disk/convert-file.ts';
@@ -64,12 +65,17 @@ async function sourceOf(app: AppContext, { copyId, soundId }: DeliveryItemRow, s
   return copy.path;
 }
 
+/** One at a time in this process: each is rendered in memory. */
+const oneAtATime = pLimit(1);
+
 /** What was tried out, as a WAV file. */
 async function triedOut(app: AppContext, item: DeliveryItemRow, sight: Sight, file: string): Promise<string> {
   const { signal } = new AbortController();
-  const { bytes } = await exportOf(app, item.soundId, sight, item.part, item.tryOut, signal);
-  await writeScratch(file, bytes);
-  return file;
+  return oneAtATime(async () => {
+    const { bytes } = await exportOf(app, item.soundId, sight, item.part, item.tryOut, signal);
+    await writeScratch(file, bytes);
+    return file;
+  });
 }
 
 function checkSame({ container }: AudioFacts, { made, from }: DeliveryItemRow): void {

@@ -303,7 +303,12 @@ async function deliverZip(app: AppContext, run: JobRun, ongoing: Ongoing, onlyPa
     for (const { name: beside, bytes } of await besidesOf(app, delivery))
       await zip.add(await streamOf({ bytes }), beside);
     await zip.finish();
-  }).catch((error: unknown) => {
+  }).catch(async (error: unknown) => {
+    // What was added to half a ZIP file stands nowhere.
+    await app.db
+      .update(deliveryItems)
+      .set({ state: 'planned' })
+      .where(ofDelivery(delivery, sql`state = 'done'`));
     throw stopped ?? error;
   });
   await app.db

@@ -13,7 +13,7 @@ import type { DeliveryProfile } from '@flagstone/core/delivery/profile';
 import { targetFolder, targetName } from '@flagstone/core/delivery/target-name';
 import { AppError } from '@flagstone/core/errors';
 import { folderAfter } from '@flagstone/core/naming/folder-pattern';
-import { nameKey, splitExtension } from '@flagstone/core/naming/name-blocks';
+import { nameKey, pathProblem, splitExtension } from '@flagstone/core/naming/name-blocks';
 import { filledTemplate, parseTemplate } from '@flagstone/core/naming/naming-pattern';
 import { fieldLabel, type FieldName } from '@flagstone/core/record/fields';
 import { eq, sql } from 'drizzle-orm';
@@ -103,7 +103,8 @@ class TreePlanner {
   private readonly template: ReturnType<typeof parseTemplate> | undefined;
   private readonly taken = new Set<string>();
   private readonly counters = new Map<string, Map<string, number>>();
-  private readonly before = new Map<string, DeliveryItemRow>();
+  /** What was delivered before, by what it is; a sound may be in a list twice. */
+  private readonly before = new Map<string, DeliveryItemRow[]>();
 
   constructor({ profile, turn }: DeliveryRow, earlier: readonly DeliveryItemRow[], licences: LicenceCheck) {
     this.licences = licences;
@@ -115,7 +116,7 @@ class TreePlanner {
     // Where a sound went before nothing else goes, be it part of this delivery now or not.
     for (const item of earlier)
       if (item.digest !== '') {
-        this.before.set(keyOf(item), item);
+        this.before.set(keyOf(item), [...(this.before.get(keyOf(item)) ?? []), item]);
         this.taken.add(nameKey(item.path));
       }
     for (const name of Object.values(BESIDES)) this.taken.add(nameKey(name));
@@ -136,9 +137,13 @@ class TreePlanner {
       const wanted = [folder, `${base}${suffix}${extension}`].filter((each) => each !== '').join('/');
       const identity = { soundId: row.soundId, part: part.part, tryOut: part.tryOut, file, wanted };
       const mark = this.markOf(row, facts, identity);
-      const old = this.before.get(keyOf(identity));
+      const old = this.before.get(keyOf(identity))?.shift();
       const path = old?.path ?? this.freePath(folder, base, suffix, extension);
       this.taken.add(nameKey(path));
+      const tooLong = pathProblem(
+        path.slice(0, Math.max(0, path.lastIndexOf('/'))),
+        path.slice(path.lastIndexOf('/') + 1),
+      );
       const isBlocked = common.some(({ severity }) => severity === 'error');
       const isDone = old?.deliveredMark === mark;
       return {
@@ -149,7 +154,7 @@ class TreePlanner {
         made: inWords(form, part, row, file),
         bytes: isDone ? old.bytes : Math.round(bytes / files.length),
         state: isBlocked ? 'blocked' : isDone ? 'done' : 'planned',
-        problems: common,
+        problems: tooLong ? [...common, tooLong] : common,
         mark,
         turn: this.turn,
         digest: old?.digest ?? '',
