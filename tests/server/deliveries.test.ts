@@ -8,6 +8,7 @@ import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import type { Delivery, DeliveryItem } from '@flagstone/contract/deliveries';
 import { filterSchema } from '@flagstone/contract/selection';
 import { PLAIN_PROFILE, SHIPPED_PROFILES, type DeliveryProfile } from '@flagstone/core/delivery/profile';
+import { sql } from 'drizzle-orm';
 import { UNSAID_TERMS } from '@flagstone/core/licences/terms';
 import { bagFaults } from '../bag-reader.ts';
 import { TestApplication } from './test-application.ts';
@@ -161,6 +162,9 @@ describe('the tree of a delivery', () => {
     expect((await app.send('getDelivery', { params: { id: delivery.id }, person: 2 })).status).toBe(404);
     expect((await app.send('runDelivery', { params: { id: delivery.id }, body: {}, person: 2 })).status).toBe(404);
     expect((await app.call('listDeliveries', { person: 2 })).map(({ id }) => id)).not.toContain(delivery.id);
+    await app.context.db.execute(sql`update deliveries set person_id = 2 where id = ${delivery.id}`);
+    expect((await app.call('listDeliveries', { person: 2 })).map(({ id }) => id)).toContain(delivery.id);
+    expect(await app.call('getDelivery', { params: { id: delivery.id } })).toMatchObject({ id: delivery.id });
   });
 
   it('is refused below no root, and for what cannot be read', async () => {
@@ -472,6 +476,17 @@ describe('licences', () => {
     const job = await deliver(later);
     expect(job).toMatchObject({ done: 0, failed: 1 });
     expect(job.failures).toMatchObject([{ code: 'LICENCE_FORBIDS' }]);
+  });
+
+  it('are decided by their address where they have no name, and no other with them', async () => {
+    const licenceUrl = 'https://creativecommons.org/licenses/by-nc/4.0/';
+    await edit(['geese.mp3'], { licence: '', licenceUrl });
+    const delivery = await make(PLAIN_PROFILE, { what: only('geese.mp3', 'kiln door.wav'), use: 'game' });
+    expect(delivery.counts).toMatchObject({ blocked: 2 });
+    expect(delivery.licences.map(({ licence }) => licence)).toContain(licenceUrl);
+    const body = { licence: licenceUrl, reason: 'Its author agreed by letter' };
+    const decided = await app.call('decideLicence', { params: { id: delivery.id }, body });
+    expect(decided.counts).toMatchObject({ blocked: 1, new: 1 });
   });
 
   it('are told before they end, and their terms are taken back like any change', async () => {

@@ -88,7 +88,7 @@ export const deliveryDecisions = pgTable(
     deliveryId: integer('delivery_id')
       .notNull()
       .references(() => deliveries.id, { onDelete: 'cascade' }),
-    /** As records say it, in lower case. */
+    /** As records say it, by its address where it has no name; in lower case. */
     licence: text('licence').notNull(),
     reason: text('reason').notNull(),
     personId: integer('person_id')

@@ -161,7 +161,12 @@ async function deliverFiles(
     );
     for (let at = 0; at < page.length; at += AT_ONCE) {
       const items = page.slice(at, at + AT_ONCE);
-      const failures = await Promise.all(items.map((item) => make(item, said.get(item.soundId))));
+      // Whatever ends the job ends it when all that was begun is through.
+      const ended = await Promise.allSettled(items.map((item) => make(item, said.get(item.soundId))));
+      const failures = ended.map((each) => {
+        if (each.status === 'rejected') throw each.reason;
+        return each.value;
+      });
       run.setResult({ same });
       for (const [index, failure] of failures.entries()) {
         if (failure) run.note(failure, items[index]?.path ?? '');

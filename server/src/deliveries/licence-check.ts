@@ -12,6 +12,9 @@ import { knownTerms, type LicenceOf, type TermsOf } from '../describing/licences
 /** What a delivery may have of the sounds that say a licence. */
 type Standing = Pick<Delivery['licences'][number], 'verdict' | 'reasons'> | undefined;
 
+/** What a licence is called where it is decided about: its name, else its address. */
+const calledBy = ({ licence, licenceUrl }: LicenceOf): string => (licence === '' ? licenceUrl : licence);
+
 /** Holds licences to the use of a delivery, as its terms and what was decided about it are now. */
 export class LicenceCheck {
   private readonly termsOf: TermsOf;
@@ -38,8 +41,7 @@ export class LicenceCheck {
   /** How a licence stands to the use; undefined where nothing is to be said, or no use is named. */
   standing(record: LicenceOf): Standing {
     if (!this.wanted) return undefined;
-    if (record.licence === '' && record.licenceUrl === '')
-      return { verdict: 'unread', reasons: ['no licence is known of it'] };
+    if (calledBy(record) === '') return { verdict: 'unread', reasons: ['no licence is known of it'] };
     const terms = this.termsOf(record);
     if (!terms) return { verdict: 'unread', reasons: ['nobody has said what it allows'] };
     const { verdict, reasons } = verdictOf(terms, this.wanted);
@@ -47,8 +49,8 @@ export class LicenceCheck {
   }
 
   /** Whether somebody let the delivery have it although its terms stop it. */
-  isDecided({ licence }: LicenceOf): boolean {
-    return this.decided.has(licence.toLowerCase());
+  isDecided(record: LicenceOf): boolean {
+    return this.decided.has(calledBy(record).toLowerCase());
   }
 
   /** What there is to tell of the licence of a sound; an error where it stops the delivery. */
@@ -56,15 +58,11 @@ export class LicenceCheck {
     const standing = this.standing(record);
     if (!standing) return [];
     const { verdict, reasons } = standing;
-    const name = record.licence === '' ? 'Its licence' : `Its licence “${record.licence}”`;
+    const called = calledBy(record);
+    if (called === '') return [{ code: 'NO_LICENCE', severity: 'notice', message: 'No licence is known of it.' }];
+    const name = `Its licence “${called}”`;
     if (verdict === 'unread')
-      return [
-        {
-          code: record.licence === '' ? 'NO_LICENCE' : 'LICENCE_UNREAD',
-          severity: 'notice',
-          message: record.licence === '' ? 'No licence is known of it.' : `${name}: ${reasons.join('; ')}.`,
-        },
-      ];
+      return [{ code: 'LICENCE_UNREAD', severity: 'notice', message: `${name}: ${reasons.join('; ')}.` }];
     if (verdict === 'open')
       return [{ code: 'LICENCE_OPEN', severity: 'notice', message: `${name}: ${reasons.join('; ')}.` }];
     if (this.isDecided(record))
@@ -113,11 +111,12 @@ export async function licencesTold(db: Queryable, delivery: DeliveryRow): Promis
   const told = rows.flatMap(({ files, ...record }) => {
     const standing = check.standing(record);
     if (!standing) return [];
-    const found = decisions.find(({ decision }) => decision.licence === record.licence.toLowerCase());
+    const licence = calledBy(record);
+    const found = decisions.find(({ decision }) => decision.licence === licence.toLowerCase());
     const decision = found
       ? { reason: found.decision.reason, person: found.person, at: found.decision.decidedAt.toISOString() }
       : null;
-    return [{ licence: record.licence, files, ...standing, decision }];
+    return [{ licence, files, ...standing, decision }];
   });
   return told.sort((a, b) => ORDER[a.verdict] - ORDER[b.verdict]).slice(0, MOST_TOLD);
 }

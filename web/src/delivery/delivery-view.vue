@@ -49,15 +49,21 @@ const items = shallowRef<DeliveryItem[]>([]);
 const next = ref<string | null>(null);
 const isKnown = ref(false);
 let asked = 0;
-/** Loads the next page of the tree, or as much of it as is on show anew. */
-async function more(anew = false): Promise<void> {
+/** Loads the next page of the tree; or anew at least as many files as are on show, so that nobody is thrown back to the top. */
+async function more(anew = false, atLeast = 0): Promise<void> {
   if (!anew && next.value === null) return;
   const turn = ++asked;
-  const query = { after: anew ? '' : (next.value ?? ''), show: show.value, limit: 200 };
-  const page = await showingErrors(() => call('listDeliveryItems', { params: { id: props.id }, query }));
-  if (turn !== asked || !page) return;
-  items.value = anew ? page.items : [...items.value, ...page.items];
-  next.value = page.next;
+  let loaded = anew ? [] : items.value;
+  let after = anew ? '' : next.value;
+  do {
+    const query = { after: after ?? '', show: show.value, limit: 200 };
+    const page = await showingErrors(() => call('listDeliveryItems', { params: { id: props.id }, query }));
+    if (turn !== asked || !page) return;
+    loaded = [...loaded, ...page.items];
+    after = page.next;
+  } while (after !== null && loaded.length < atLeast);
+  items.value = loaded;
+  next.value = after;
   isKnown.value = true;
 }
 watch(
@@ -77,7 +83,7 @@ const AGAIN_MS = 500;
 const loadSoon = useDebounceFn(
   async () => {
     await load();
-    await more(true);
+    await more(true, items.value.length);
     emit('changed');
   },
   AGAIN_MS,
