@@ -8,7 +8,7 @@ const TEST = '\\.test\\.ts$';
 const GROUND = ['db', 'rights', 'disk', 'live', 'jobs', 'workers'];
 const RECORDS = [...GROUND, 'drives', 'records'];
 const TOOLS = [...RECORDS, 'describing', 'finding', 'listening'];
-const ALL = [...TOOLS, 'intake', 'proof', 'plans', 'delivering', 'deliveries', 'sheets'];
+const ALL = [...TOOLS, 'intake', 'proof', 'plans', 'delivering', 'deliveries', 'arrivals', 'sheets'];
 /** For each room of the server, the others that it may know. */
 const MAY_KNOW = {
   db: [],
@@ -28,6 +28,7 @@ const MAY_KNOW = {
   plans: [...TOOLS, 'intake'],
   delivering: [...TOOLS, 'intake'],
   deliveries: [...TOOLS, 'intake', 'delivering'],
+  arrivals: [...TOOLS, 'intake', 'delivering'],
   sheets: [...TOOLS, 'plans'],
   routes: [...ALL, 'people'],
   commands: [...ALL, 'people', 'routes'],
@@ -44,6 +45,7 @@ const CORE_MAY_KNOW = {
   recipes: ['text', 'ucs', 'record', 'naming', 'words', 'suggest'],
   formats: ['text', 'ucs', 'record', 'naming'],
   licences: [],
+  arrivals: ['formats'],
   audio: ['text', 'record', 'formats'],
   delivery: ['record', 'naming', 'formats', 'audio'],
 };

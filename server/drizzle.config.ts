@@ -13,6 +13,7 @@ export default defineConfig({
     './server/src/db/sheets-schema.ts',
     './server/src/db/deliveries-schema.ts',
     './server/src/db/recordings-schema.ts',
+    './server/src/db/arrivals-schema.ts',
   ],
   out: './server/migrations',
 });

@@ -22,6 +22,7 @@ import { listeningEndpoints, listeningRawEndpoints } from './listening.ts';
 import { measuresEndpoints, measuresRawEndpoints } from './measures.ts';
 import { pullListsEndpoints, pullListsRawEndpoints } from './pull-lists.ts';
 import { licencesEndpoints } from './licences.ts';
+import { arrivalsEndpoints } from './arrivals.ts';
 import { deliveriesEndpoints } from './deliveries.ts';
 import { copyOutEndpoints, copyOutRawEndpoints } from './copy-out.ts';
 import { exportsRawEndpoints } from './exports.ts';
@@ -66,6 +67,7 @@ export const api = {
   ...pullListsEndpoints,
   ...copyOutEndpoints,
   ...deliveriesEndpoints,
+  ...arrivalsEndpoints,
   ...licencesEndpoints,
   ...lostEndpoints,
   ...statisticsEndpoints,

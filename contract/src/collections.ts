@@ -29,6 +29,11 @@ export const collectionSchema = z.object({
   asksReview: z.boolean(),
   /** Who works on it, in which role; beside them, all administrators. */
   people: z.array(z.object({ personId: z.number(), role: roleSchema })),
+  /** Where files that are handed over land, and where files are laid out: absolute paths; null until somebody chose them. */
+  landingPath: z.string().nullable(),
+  shelfPath: z.string().nullable(),
+  /** The template of fields by which folders are laid there. */
+  shelfTemplate: z.string(),
   folders: z.number(),
   /** Files that are there, on drives that are here or away. */
   files: z.number(),
@@ -38,7 +43,17 @@ export type Collection = z.infer<typeof collectionSchema>;
 
 const name = z.string().trim().min(1).max(100);
 export const newCollectionSchema = z.strictObject({ name });
+const path = z.string().trim().min(1).max(4096).nullable().optional();
+/** Where what is handed over lands, and where files are laid out, and how; null takes a place away. */
+export interface CollectionPlaces {
+  landingPath: string | null | undefined;
+  shelfPath: string | null | undefined;
+  shelfTemplate: string | undefined;
+}
 export const collectionChangeSchema = z.strictObject({
+  landingPath: path,
+  shelfPath: path,
+  shelfTemplate: z.string().trim().min(1).max(500).optional(),
   name: name.optional(),
   pattern: namingPatternSchema.nullable().optional(),
   asksReview: z.boolean().optional(),

@@ -16,6 +16,8 @@ export type Subject =
   /** All that is known below a folder of a drive. */
   | 'place'
   | 'batch'
+  /** Of the collection that it is brought into. */
+  | 'arrival'
   /** One of the collections that hold it: a sound may have copies in several. */
   | 'sound'
   /** The collection of the very file. */

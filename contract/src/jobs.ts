@@ -12,6 +12,7 @@ export const jobKindSchema = z.enum([
   'measure',
   'copyOut',
   'deliver',
+  'arrive',
   'sheet',
   'prove',
   'restore',

@@ -6,6 +6,7 @@ import { defaultDataFolder } from './data-folder.ts';
 import { keyOfFolder } from './disk/journal-keys.ts';
 import { AllowedRoots } from './disk/roots.ts';
 import { WorkerPool } from './workers/worker-pool.ts';
+import { arriveJob } from './arrivals/arrive-job.ts';
 import { copyOutJob } from './delivering/copy-out-job.ts';
 import { deliverJob } from './deliveries/delivery-job.ts';
 import { indexJob } from './intake/index-job.ts';
@@ -116,6 +117,7 @@ export async function openApplication(
     measure: (run) => measureJob(context, run),
     copyOut: (run) => copyOutJob(context, run),
     deliver: (run) => deliverJob(context, run),
+    arrive: (run) => arriveJob(context, run),
     sheet: (run) => sheetJob(context, run),
     prove: (run) => proveJob(context, run),
   };

@@ -8,6 +8,7 @@ import type { AppContext } from './app-context.ts';
 import { apiRoutes } from './routes/api-routes.ts';
 import { errorAnswer } from './routes/error-answer.ts';
 import { rawRoutes } from './routes/raw-routes.ts';
+import { uploadRoutes } from './routes/uploads.ts';
 import { refuseForeignOrigins } from './routes/who-asks.ts';
 
 const WEB_FOLDER = fileURLToPath(new URL('../../web/dist', import.meta.url));
@@ -54,6 +55,7 @@ export function httpServer(app: AppContext, reach: Reach = LOOPBACK_ONLY): Expre
     next();
   });
   server.use(refuseForeignOrigins);
+  server.use(uploadRoutes(app));
   server.use('/api', rawRoutes(app));
   server.use('/api', apiRoutes(app));
   if (existsSync(WEB_FOLDER)) {

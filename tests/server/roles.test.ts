@@ -225,6 +225,13 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
     ({ collection }) => ({ body: { path: '/somewhere', collectionId: collection } }),
   ],
   fileBatch: ['librarian', 'not found', of('batch')],
+  findHeld: ['librarian', 'nothing of it', plain({ body: { digests: ['f'.repeat(64)] } })],
+  listArrivals: ['librarian', 'nothing of it'],
+  makeArrival: ['librarian', 'not found', ({ collection }) => ({ body: { name: 'x', collectionId: collection } })],
+  announceFiles: ['librarian', 'not found', with_('arrival', { files: [{ path: 'wheel.wav', bytes: 1 }] })],
+  listLeftOut: ['librarian', 'not found', of('arrival')],
+  finishArrival: ['librarian', 'not found', of('arrival')],
+  giveUpArrival: ['librarian', 'not found', of('arrival')],
   saveRelation: [
     'librarian',
     'the same',

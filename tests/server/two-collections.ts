@@ -24,6 +24,7 @@ export interface Held {
   entry: number;
   proposal: number;
   remark: number;
+  arrival: number;
 }
 
 /** Fills a collection by the first person of tests: a folder that was read and filed, with a description, a plan, a pull list. */
@@ -59,6 +60,11 @@ export async function fillCollection(
     params: { id: row.soundId },
     body: { text: `@Tobias Reed, is this the ${folder} gate?` },
   });
+  await app.call('updateCollection', {
+    params: { id: collection },
+    body: { landingPath: path.join(app.drive, folder) },
+  });
+  const { arrival } = await app.call('makeArrival', { body: { name: `From ${folder}`, collectionId: collection } });
   return {
     collection,
     readFolder: read?.id ?? 0,
@@ -73,6 +79,7 @@ export async function fillCollection(
     list: list.id,
     entry: entry?.id ?? 0,
     remark: remark.id,
+    arrival: arrival.id,
     proposal: await proposeFor(app, row.soundId, `${folder} pond`),
   };
 }

@@ -71,6 +71,13 @@ export const collections = pgTable('collections', {
   pattern: jsonb('pattern').$type<NamingPattern>(),
   /** What its assistants change waits until a librarian accepts it. */
   asksReview: boolean('asks_review').notNull().default(false),
+  /** Where files that are handed over to it are put, and where they stand once they are laid out; null until somebody chose it. */
+  landingDriveId: uuid('landing_drive_id').references((): AnyPgColumn => drives.id),
+  landingFolder: textField('landing_folder'),
+  shelfDriveId: uuid('shelf_drive_id').references((): AnyPgColumn => drives.id),
+  shelfFolder: textField('shelf_folder'),
+  /** The template of fields by which folders are laid there. */
+  shelfTemplate: text('shelf_template').notNull().default('{library}/{category}/{subCategory}'),
   createdAt: created(),
   /** Closed: no folder is added to it, and its sounds are listed only when it is asked for; null while it is in use. */
   retiredAt: at('retired_at'),
@@ -188,6 +195,26 @@ export const sounds = pgTable(
       .on(table.parentId)
       .where(sql`${table.parentId} is not null`),
   ],
+);
+
+/** Sounds that were taken out of the catalogue. Their files stay, and reading them again does not bring them back. */
+export const removedSounds = pgTable(
+  'removed_sounds',
+  {
+    soundId: bigint('sound_id', { mode: 'number' })
+      .primaryKey()
+      .references(() => sounds.id, { onDelete: 'cascade' }),
+    personId: integer('person_id')
+      .notNull()
+      .references(() => people.id),
+    reason: textField('reason'),
+    removedAt: at('removed_at').notNull().defaultNow(),
+    /** When it had been filed. */
+    filedAt: at('filed_at').notNull(),
+    /** Shared by those that were taken out together. */
+    runId: uuid('run_id').notNull(),
+  },
+  (table) => [index('removed_sounds_newest').on(table.removedAt, table.soundId)],
 );
 
 export const records = pgTable(
@@ -465,6 +492,10 @@ export const batches = pgTable('batches', {
   createdAt: created(),
   filedAt: at('filed_at'),
   filedBy: integer('filed_by').references(() => people.id),
+  /** Who is to prepare it; null for whoever comes. */
+  givenTo: integer('given_to').references(() => people.id),
+  /** The batch that it was split off from, into which it is folded back; null for one that was read. */
+  partOf: integer('part_of').references((): AnyPgColumn => batches.id),
   /** Audio in its folder that is not taken up, as the last reading found it: how many files of each kind. */
   otherAudio: jsonb('other_audio')
     .$type<Record<string, number>>()
@@ -485,6 +516,8 @@ export const batchItems = pgTable(
     found: text('found').notNull().default('same'),
     /** The reading that found that: one that was cut short and goes on leaves it as it is. */
     scanId: uuid('scan_id'),
+    /** Put into this batch by somebody: reading its folder again leaves it there. */
+    isMoved: boolean('is_moved').notNull().default(false),
   },
   (table) => [primaryKey({ columns: [table.batchId, table.copyId] }), index('batch_items_copy').on(table.copyId)],
 );
@@ -509,6 +542,20 @@ export const unreadable = pgTable(
     unique('unreadable_path').on(table.driveId, table.folder, table.name),
     index('unreadable_batch').on(table.batchId),
   ],
+);
+
+/** Files that the last reading of a batch's folder did not take up by their names; no sounds, or of formats that are not read. */
+export const leftOut = pgTable(
+  'left_out',
+  {
+    id: bigserial('id', { mode: 'number' }).primaryKey(),
+    batchId: integer('batch_id')
+      .notNull()
+      .references(() => batches.id, { onDelete: 'cascade' }),
+    folder: text('folder').notNull(),
+    name: text('name').notNull(),
+  },
+  (table) => [index('left_out_batch').on(table.batchId)],
 );
 
 export const plans = pgTable('plans', {

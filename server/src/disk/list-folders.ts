@@ -11,8 +11,8 @@ import {
   type Dirent,
 } from 'node:fs';
 import { AppError, type ErrorCode } from '@flagstone/core/errors';
+import { isHiddenName } from '@flagstone/core/arrivals/arriving-path';
 import { isAudioName } from '@flagstone/core/formats/container';
-import { otherAudioByName } from '@flagstone/core/formats/other-audio';
 import { diskError } from './disk-errors.ts';
 import { stampFrom, type FileStamp } from './file-stamp.ts';
 import { isWithin } from './roots.ts';
@@ -41,19 +41,12 @@ export interface ListedFolder {
   stamp: string;
   entries: ListedEntry[];
   folders: string[];
-  /** Files that are audio by their names, and not taken up. */
+  /** Files that are not taken up by their names, without hidden ones. */
   others: string[];
   /** Something that a killed write left stands here. */
   hasLeftovers: boolean;
 }
 export type FolderResult = ListedFolder | { code: ErrorCode; message: string };
-
-/** Files of the system, hidden files and leftovers of other programs (common practice). */
-function isHidden(name: string): boolean {
-  return (
-    name.startsWith('.') || name === 'Thumbs.db' || name === 'System Volume Information' || name === '$RECYCLE.BIN'
-  );
-}
 
 /**
  * Lists folders: audio files by extension, in the order of names, and the folders in them. Runs in a worker thread, with synchronous calls:
@@ -98,7 +91,7 @@ function listHeld(held: string, real: string, { realRoot, full, seed, inodes, kn
     if (found === undefined) {
       const name = entry.name.toString();
       hasLeftovers ||= name.startsWith(TEMPORARY_PREFIX);
-      if (entry.isFile() && !isHidden(name) && otherAudioByName(name) !== undefined) others.push(name);
+      if (entry.isFile() && !isHiddenName(name)) others.push(name);
     } else if (typeof found === 'string') folders.push(found);
     else {
       entries.push(found);
@@ -130,7 +123,7 @@ function inspect(
     const isOurs = isAudioName(shown) || entry.isDirectory();
     return isOurs ? { name: shown, code: 'NAME_NOT_UTF8', message } : undefined;
   }
-  if (isHidden(name)) return undefined;
+  if (isHiddenName(name)) return undefined;
   if (entry.isDirectory()) return name;
   const isLink = entry.isSymbolicLink();
   if ((!entry.isFile() && !isLink) || (!isLink && !isAudioName(name))) return undefined;

@@ -19,7 +19,7 @@ export interface WalkedFolder {
   /** The stamp is the known one: nothing changed, and its files are not told. */
   isSame: boolean;
   entries: WalkEntry[];
-  /** Names of files that are audio and not taken up. */
+  /** Names of files that are not taken up by their names, without hidden ones. */
   others: string[];
 }
 

@@ -2,10 +2,11 @@ import { AppError } from '@flagstone/core/errors';
 import { parseTemplate, STANDARD_PATTERN, type NamingPattern } from '@flagstone/core/naming/naming-pattern';
 import type { Collection, CollectionChange } from '@flagstone/contract/collections';
 import type { Role } from '@flagstone/contract/roles';
-import { eq, sql } from 'drizzle-orm';
+import { eq, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Sight } from '../rights/rights.ts';
 import type { Transaction } from '../db/connect.ts';
+import { arrivals } from '../db/arrivals-schema.ts';
 import { collections, folders } from '../db/schema.ts';
 import { idList } from '../db/sql-parts.ts';
 import { collectionIsSeen } from '../rights/seen.ts';
@@ -18,18 +19,27 @@ export async function listCollections(app: Pick<AppContext, 'db'>, sight: Sight)
     pattern: NamingPattern | null;
     asksReview: boolean;
     retired: boolean;
+    landingPath: string | null;
+    shelfPath: string | null;
+    shelfTemplate: string;
     folders: number;
     files: number;
     people: { personId: number; role: Role }[];
   }>(sql`
     with held as (select read_folder_id, count(*) as files from copies where not gone group by read_folder_id)
-    select o.id, o.name, o.pattern, o.asks_review as "asksReview", o.retired_at is not null as retired, count(f.id) as folders, coalesce(sum(h.files), 0)::bigint as files,
+    select o.id, o.name, o.pattern, o.asks_review as "asksReview", o.retired_at is not null as retired,
+      ${pathOf(sql`l.root_path`, sql`o.landing_folder`)} as "landingPath", ${pathOf(sql`t.root_path`, sql`o.shelf_folder`)} as "shelfPath", o.shelf_template as "shelfTemplate", count(f.id) as folders, coalesce(sum(h.files), 0)::bigint as files,
       coalesce((select jsonb_agg(jsonb_build_object('personId', m.person_id, 'role', m.role) order by m.person_id)
         from collection_people m where m.collection_id = o.id), '[]') as people
     from collections o left join folders f on f.collection_id = o.id left join held h on h.read_folder_id = f.id
-    where ${collectionIsSeen(sight, sql`o.id`)} group by o.id order by retired, lower(o.name)`);
+      left join drives l on l.id = o.landing_drive_id left join drives t on t.id = o.shelf_drive_id
+    where ${collectionIsSeen(sight, sql`o.id`)} group by o.id, l.id, t.id order by retired, lower(o.name)`);
   return rows;
 }
+
+/** An absolute path of a drive and a folder of it; null where there is no drive. */
+const pathOf = (root: SQL, folder: SQL): SQL =>
+  sql`${root} || case when ${folder} = '' then '' else '/' || ${folder} end`;
 
 /** Makes a collection; throws CONFLICT when the name is taken. */
 export async function makeCollection(app: AppContext, name: string, sight: Sight): Promise<Collection[]> {
@@ -72,6 +82,7 @@ export async function mergeCollection(
       update collection_sets set collection_ids = array(select distinct case when held = ${id} then ${intoId}::int else held end from unnest(collection_ids) held order by 1)
       where ${id} = any(collection_ids)`);
     await tx.update(folders).set({ collectionId: intoId }).where(eq(folders.collectionId, id));
+    await tx.update(arrivals).set({ collectionId: intoId }).where(eq(arrivals.collectionId, id));
     // Who has a role there already keeps that: a merge gives nobody more of it.
     await tx.execute(sql`
       insert into collection_people (collection_id, person_id, role)

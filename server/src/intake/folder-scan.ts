@@ -24,6 +24,8 @@ import {
 } from './index-writer.ts';
 import type { JobRun } from '../jobs/job-queue.ts';
 
+/** More are looked through by nobody. */
+const MOST_LEFT_OUT = 10_000;
 const foundSchema = z.enum(FOUND);
 const CHUNK = 256;
 /** Chunks that are being read while others are being written. */
@@ -66,6 +68,8 @@ export class FolderScan {
   readonly changed = new Map<string, FolderStamp>();
   /** Audio that is not taken up, by its kind. */
   readonly others: Record<string, number> = {};
+  /** The first of the files that are not taken up by their names. */
+  readonly leftOut: { folder: string; name: string }[] = [];
   /** Entries that the walk could not take up; then nobody knows what is missing. */
   faults = 0;
 
@@ -106,8 +110,9 @@ export class FolderScan {
     try {
       for await (const folder of walked) {
         for (const name of folder.others) {
-          const kind = otherAudioByName(name) ?? '';
-          this.others[kind] = (this.others[kind] ?? 0) + 1;
+          const kind = otherAudioByName(name);
+          if (kind !== undefined) this.others[kind] = (this.others[kind] ?? 0) + 1;
+          if (this.leftOut.length < MOST_LEFT_OUT) this.leftOut.push({ folder: folder.folder, name });
         }
         await (folder.isSame ? this.pass(folder) : this.take(folder));
       }

@@ -3,7 +3,8 @@ import { and, eq, sql } from 'drizzle-orm';
 import { z } from 'zod';
 import { AppError } from '@flagstone/core/errors';
 import type { AppContext } from '../app-context.ts';
-import { batches, copies, drives, folders } from '../db/schema.ts';
+import { bulkInsert } from '../db/bulk-insert.ts';
+import { batches, copies, drives, folders, leftOut } from '../db/schema.ts';
 import { inodesTell } from '../disk/stable-inodes.ts';
 import { driveIsHere, filesOf } from '../drives/drives.ts';
 import { describeArrivals } from './path-rules.ts';
@@ -71,7 +72,7 @@ export async function indexJob(app: AppContext, run: JobRun): Promise<void> {
       unchanged,
       (copy) => seen.has(copy.id) || isExcluded(pathOf(copy)),
     );
-  await noteRead(app, payload, scan.others);
+  await noteRead(app, payload, scan.others, scan.leftOut);
   if (result.new > 0) {
     const folderId = readFolderOf(payload.folder);
     await describeArrivals(app, { batchId: payload.batchId, folderId }, run.job.personId).catch((error: unknown) => {
@@ -89,8 +90,14 @@ async function noteRead(
   app: AppContext,
   { batchId, driveId, folder }: Payload,
   otherAudio: Record<string, number>,
+  files: readonly { folder: string; name: string }[],
 ): Promise<void> {
   const now = new Date();
+  await app.db.transaction(async (tx) => {
+    await tx.execute(sql`delete from left_out where batch_id = ${batchId} and ${isBelow(sql`folder`, folder)}`);
+    const rows = files.map((file) => ({ batchId, ...file }));
+    if (rows.length > 0) await tx.execute(bulkInsert(leftOut, rows));
+  });
   await app.db.update(batches).set({ otherAudio }).where(eq(batches.id, batchId));
   await app.db.update(drives).set({ lastIndexedAt: now }).where(eq(drives.id, driveId));
   const isRead = and(eq(folders.driveId, driveId), eq(folders.path, folder));

@@ -1,4 +1,5 @@
 import { AppError } from '@flagstone/core/errors';
+import { otherAudioByName } from '@flagstone/core/formats/other-audio';
 import type { ReadFolder } from '@flagstone/contract/intake';
 import type { Job } from '@flagstone/contract/jobs';
 import { and, eq, inArray, isNull, sql } from 'drizzle-orm';
@@ -265,7 +266,7 @@ export async function countIntake(app: AppContext, given: string, sight: Sight) 
   };
   const list = (tasks: FolderTask[]): Promise<FolderResult[]> => app.workers.listFolders(tasks);
   for await (const { entries, others } of walkFolders(files.root, folder, { isExcluded, list })) {
-    counts.otherAudio += others.length;
+    counts.otherAudio += others.filter((name) => otherAudioByName(name) !== undefined).length;
     for (const entry of entries) {
       if (entry.kind === 'fault') {
         counts.faults += 1;

@@ -1,13 +1,12 @@
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
-import type { Api } from '@flagstone/contract/api';
-import { as, type Endpoint, type RoleNeeded } from '@flagstone/contract/endpoint';
+import { as, type RoleNeeded } from '@flagstone/contract/endpoint';
 import type { ListFilter, Selection } from '@flagstone/contract/selection';
 import { eq, sql } from 'drizzle-orm';
 import { acts } from '../db/acts-schema.ts';
 import type { AppContext } from '../app-context.ts';
 import type { Asker } from '../people/asker.ts';
-import { note, type Caller } from '../people/audit-log.ts';
+import { note } from '../people/audit-log.ts';
 import * as accounts from '../people/accounts.ts';
 import * as tokens from '../people/api-tokens.ts';
 import { auditChoices, auditPage } from '../people/audit-pages.ts';
@@ -15,7 +14,6 @@ import { knownPeople, signedIn } from '../people/known-people.ts';
 import * as keys from '../people/passkeys.ts';
 import { sightAs, sightOf, type Sight } from '../rights/rights.ts';
 import { collectionIsSeen, copyIsSeen, soundIsSeen, type Seen } from '../rights/seen.ts';
-import type { Site } from '../people/passkeys.ts';
 import { sessionsOf } from '../people/sessions.ts';
 import { factsOfLink, takeLink } from '../people/sign-in-links.ts';
 import * as signingIn from '../people/sign-in.ts';
@@ -30,6 +28,7 @@ import * as copyingOut from '../delivering/copy-out.ts';
 import * as delivering from '../deliveries/deliveries.ts';
 import * as pulls from '../delivering/pull-lists.ts';
 import * as categoryLists from '../describing/category-lists.ts';
+import { setPlaces } from '../arrivals/collection-places.ts';
 import * as collections from '../drives/collections.ts';
 import { planCopies } from '../plans/copy-plan.ts';
 import { countBehind, planAfterList } from '../plans/list-plan.ts';
@@ -76,32 +75,11 @@ import { threeWaysOf } from '../records/three-ways.ts';
 import { countAdded, statisticsOf } from '../finding/statistics.ts';
 import { acceptSuggestions, suggestFor } from '../describing/suggestions.ts';
 import { redoLast, undoLast, type MayStill } from '../plans/undo.ts';
+import { arrivalHandlers } from './arrival-handlers.ts';
+import type { Call, Handlers } from './call.ts';
 import { demand } from './demand.ts';
 import { whereaboutsSeen } from './event-seen.ts';
 import { VERSION } from '../version.ts';
-
-/** What a handler gets of a request, parsed. */
-export interface Call<Params, Query, Body> {
-  params: Params;
-  query: Query;
-  body: Body;
-  /** Who asks; 0 where nobody has to be signed in. */
-  person: number;
-  asker: Asker;
-  /** The collections in which they have the role that the endpoint needs. */
-  sight: Sight;
-  caller: Caller;
-  site: Site;
-  /** The secret of the session that the browser has, and what gives it another one or none. */
-  session: { secret: string | undefined; begin: (secret: string) => void; end: () => void };
-  /** Aborted when nobody waits for the answer any more. */
-  signal: AbortSignal;
-}
-
-type HandlerOf<E> =
-  E extends Endpoint<infer Params, infer Query, infer Body, infer Response>
-    ? (app: AppContext, call: Call<Params, Query, Body>) => Promise<Response>
-    : never;
 
 /** Whose deliveries somebody sees. */
 const ownDeliveries = ({ person, asker }: { person: number; asker: Asker }) =>
@@ -118,7 +96,8 @@ const sheetReader = ({ person, asker }: { person: number; asker: Asker }) => ({
 });
 
 /** One handler for every endpoint of the contract; a missing one does not compile. */
-export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
+export const handlers: Handlers = {
+  ...arrivalHandlers,
   getOverview: async (app, { asker: { rights } }) => {
     const sight = sightOf(rights);
     const { rows } = await app.db.execute<Record<string, number>>(sql`
@@ -244,8 +223,13 @@ export const handlers: { [Name in keyof Api]: HandlerOf<Api[Name]> } = {
   },
   listCollections: (app, { sight }) => collections.listCollections(app, sight),
   makeCollection: (app, { body, sight }) => collections.makeCollection(app, body.name, sight),
-  updateCollection: async (app, { params, body, person, asker }) => {
-    await asSetting(app, 'collections', person, (inside) => collections.updateCollection(inside, params.id, body));
+  updateCollection: async (app, { params, body, person, asker, sight }) => {
+    const { landingPath, shelfPath, shelfTemplate, ...change } = body;
+    const places = { landingPath, shelfPath, shelfTemplate };
+    await asSetting(app, 'collections', person, async (inside) => {
+      await collections.updateCollection(inside, params.id, change);
+      await setPlaces(inside, params.id, places, person, sight);
+    });
     return collections.listCollections(app, sightOf(asker.rights));
   },
   mergeCollection: (app, { params, body, sight }) => collections.mergeCollection(app, params.id, body.intoId, sight),

@@ -98,6 +98,7 @@ const LOOKS: Record<Exclude<Subject, 'copyOut'>, Look> = {
       sql`w.collection_id`,
       looking,
     ),
+  arrival: (asked, looking) => ofCollection(sql`arrivals a where a.id = ${idOf(asked)}`, sql`a.collection_id`, looking),
   sound: (asked, looking) => ofSounds(sql`sounds s where s.id = ${idOf(asked)}`, sql`s.id`, looking),
   copy: (asked, looking) => ofFiles(copiesBy([idOf(asked)]), looking),
   copies: (asked, looking) => soundsOfCopies(copiesBy(bodyOf<{ copyIds: number[] }>(asked).copyIds), looking),

@@ -43,6 +43,11 @@ export function statusOf(code: ErrorCode): number {
   return STATUSES[code] ?? 422;
 }
 
+/** What an error tells whoever asked. */
+export function errorBodyOf({ code, message, remedy, details }: AppError): ErrorBody {
+  return { code, message, remedy, details };
+}
+
 function asAppError(error: unknown): AppError {
   if (error instanceof AppError) return error;
   if (error instanceof z.ZodError) {
@@ -88,9 +93,8 @@ export function errorAnswer(log: Logger): ErrorRequestHandler {
     // An answer that failed half-way was cut off already: whoever asked sees that, and why stands in the log.
     if (isOver) return;
     if (response.headersSent) return void response.destroy();
-    const body: ErrorBody = { code: known.code, message: known.message, remedy: known.remedy, details: known.details };
     // What was not read of a request is not waited for.
     if (!request.complete) response.set('Connection', 'close');
-    response.status(status).json(body);
+    response.status(status).json(errorBodyOf(known));
   };
 }
