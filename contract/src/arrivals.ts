@@ -56,6 +56,8 @@ export const announcedFileSchema = z.strictObject({
     .int()
     .min(0)
     .max(2 ** 40),
+  /** The sound that it holds already, by name: then it is not sent, and listed as left out. */
+  heldAs: z.string().max(300).optional(),
 });
 /** Most files of one request, and of one arrival. */
 export const MOST_ANNOUNCED = 500;

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { as, endpoint, idParams } from './endpoint.ts';
 import { jobSchema } from './jobs.ts';
 import { soundPageSchema } from './record.ts';
-import { listQuerySchema } from './selection.ts';
+import { listQuerySchema, selectionSchema } from './selection.ts';
 
 /** A folder that was read, and how it is read again. */
 export const readFolderSchema = z.object({
@@ -30,6 +30,11 @@ export const batchSchema = z.object({
   createdBy: z.string(),
   createdAt: z.string(),
   filedAt: z.string().nullable(),
+  collectionId: z.number(),
+  /** Who is to prepare it; null for whoever comes. */
+  givenTo: z.object({ id: z.number(), name: z.string() }).nullable(),
+  /** The batch that it was split off from. */
+  partOf: z.object({ id: z.number(), name: z.string() }).nullable(),
   counts: z.object({
     all: z.number(),
     categorised: z.number(),
@@ -39,6 +44,8 @@ export const batchSchema = z.object({
     unreadable: z.number(),
     /** Sounds whose recording is in the catalogue already in another form. */
     held: z.number(),
+    /** Files that were not taken up, by their names or since they came twice. */
+    leftOut: z.number(),
   }),
   /** Audio that is not taken up: how many files of each kind. */
   otherAudio: z.record(z.string(), z.number()),
@@ -54,6 +61,20 @@ export const unreadableSchema = z.object({
   remedy: z.string(),
 });
 export type Unreadable = z.infer<typeof unreadableSchema>;
+
+/** A file that was not taken up into a batch, and why. */
+export const leftOutFileSchema = z.object({ path: z.string(), code: z.string(), message: z.string() });
+export type LeftOutFile = z.infer<typeof leftOutFileSchema>;
+
+/** How a batch is split: by the folders below the one that holds all of it, by the ends of names, by length, or so many files each. */
+export const batchSplitSchema = z.strictObject({
+  by: z.enum(['folder', 'type', 'length', 'number']),
+  size: z.number().int().min(1).max(1_000_000).default(500),
+});
+export type BatchSplit = z.infer<typeof batchSplitSchema>;
+export const splitPartSchema = z.object({ place: z.number(), name: z.string(), files: z.number() });
+export type SplitPart = z.infer<typeof splitPartSchema>;
+const batchName = z.string().trim().min(1).max(200);
 
 export const intakeEndpoints = {
   listReadFolders: endpoint('GET', '/read-folders', {
@@ -120,6 +141,47 @@ export const intakeEndpoints = {
     params: idParams,
     query: listQuerySchema,
     response: soundPageSchema,
+  }),
+  updateBatch: endpoint('PATCH', '/batches/:id', {
+    needs: as('librarian', 'batch'),
+    params: idParams,
+    body: z.strictObject({ name: batchName.optional(), givenTo: z.number().int().positive().nullable().optional() }),
+    response: batchSchema,
+  }),
+  /** What splitting would give; the first part is what stays in the batch. */
+  previewSplit: endpoint('POST', '/batches/:id/split-preview', {
+    needs: as('librarian', 'batch'),
+    params: idParams,
+    body: batchSplitSchema,
+    response: z.array(splitPartSchema),
+  }),
+  splitBatch: endpoint('POST', '/batches/:id/split', {
+    needs: as('librarian', 'batch'),
+    params: idParams,
+    body: batchSplitSchema,
+    response: z.array(batchSchema),
+  }),
+  /** Rows of the batch go to another one that is not filed, or to a new one. */
+  moveRows: endpoint('POST', '/batches/:id/move', {
+    needs: as('librarian', 'batch'),
+    params: idParams,
+    body: z.strictObject({
+      selection: selectionSchema,
+      to: z.union([z.strictObject({ batchId: z.number().int().positive() }), z.strictObject({ name: batchName })]),
+    }),
+    response: z.object({ moved: z.number(), batch: batchSchema }),
+  }),
+  /** A part goes back into the batch that it was split off from. */
+  foldBatch: endpoint('POST', '/batches/:id/fold', {
+    needs: as('librarian', 'batch'),
+    params: idParams,
+    response: batchSchema,
+  }),
+  /** Files that are in no row of the batch: those that no reading takes up, and those that were left out when they were handed over. */
+  listNotTaken: endpoint('GET', '/batches/:id/not-taken', {
+    needs: as('assistant', 'batch'),
+    params: idParams,
+    response: z.array(leftOutFileSchema),
   }),
   listUnreadable: endpoint('GET', '/batches/:id/unreadable', {
     needs: as('assistant', 'batch'),

@@ -17,6 +17,7 @@ export const jobKindSchema = z.enum([
   'prove',
   'restore',
   'copy',
+  'shelve',
   'afterList',
 ]);
 export type JobKind = z.infer<typeof jobKindSchema>;

@@ -4,7 +4,7 @@ import { as, endpoint, idParams } from './endpoint.ts';
 import { jobSchema } from './jobs.ts';
 import { selectionSchema } from './selection.ts';
 
-export const planKindSchema = z.enum(['rename', 'write', 'relocate', 'cut', 'restore', 'copy', 'afterList']);
+export const planKindSchema = z.enum(['rename', 'write', 'relocate', 'cut', 'restore', 'copy', 'shelve', 'afterList']);
 export type PlanKind = z.infer<typeof planKindSchema>;
 
 export const planStateSchema = z.enum(['ready', 'running', 'done', 'undoing', 'undone']);
@@ -88,7 +88,7 @@ export const renameChoicesSchema = z.strictObject({
 export type RenameChoices = z.infer<typeof renameChoicesSchema>;
 
 export const newPlanSchema = z.strictObject({
-  kind: planKindSchema.exclude(['relocate', 'cut', 'copy', 'afterList']),
+  kind: planKindSchema.exclude(['relocate', 'cut', 'copy', 'shelve', 'afterList']),
   selection: selectionSchema,
   batchId: z.number().int().positive().optional(),
   /** Also the other copies of the selected sounds, on whatever drive. */
@@ -122,6 +122,12 @@ export const plansEndpoints = {
   planCopies: endpoint('POST', '/copy-plans', {
     needs: as('librarian', 'files'),
     body: copyPlanSchema,
+    response: planSchema,
+  }),
+  /** Previews laying files on the shelves of their collections. */
+  planShelving: endpoint('POST', '/shelf-plans', {
+    needs: as('librarian', 'files'),
+    body: z.strictObject({ selection: selectionSchema, batchId: z.number().int().positive().optional() }),
     response: planSchema,
   }),
   getPlan: endpoint('GET', '/plans/:id', { needs: as('librarian', 'plan'), params: idParams, response: planSchema }),

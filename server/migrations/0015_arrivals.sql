@@ -5,13 +5,19 @@ CREATE TABLE "left_out" (
 	"name" text NOT NULL
 );
 --> statement-breakpoint
-CREATE TABLE "removed_sounds" (
-	"sound_id" bigint PRIMARY KEY NOT NULL,
+CREATE TABLE "removals" (
+	"id" serial PRIMARY KEY NOT NULL,
 	"person_id" integer NOT NULL,
-	"reason" text DEFAULT '' NOT NULL,
+	"reason" text NOT NULL,
 	"removed_at" timestamp with time zone DEFAULT now() NOT NULL,
+	"undone_at" timestamp with time zone
+);
+--> statement-breakpoint
+CREATE TABLE "removed_sounds" (
+	"removal_id" integer NOT NULL,
+	"sound_id" bigint NOT NULL,
 	"filed_at" timestamp with time zone NOT NULL,
-	"run_id" uuid NOT NULL
+	CONSTRAINT "removed_sounds_removal_id_sound_id_pk" PRIMARY KEY("removal_id","sound_id")
 );
 --> statement-breakpoint
 CREATE TABLE "arrival_files" (
@@ -55,15 +61,16 @@ ALTER TABLE "collections" ADD COLUMN "shelf_drive_id" uuid;--> statement-breakpo
 ALTER TABLE "collections" ADD COLUMN "shelf_folder" text DEFAULT '' NOT NULL;--> statement-breakpoint
 ALTER TABLE "collections" ADD COLUMN "shelf_template" text DEFAULT '{library}/{category}/{subCategory}' NOT NULL;--> statement-breakpoint
 ALTER TABLE "left_out" ADD CONSTRAINT "left_out_batch_id_batches_id_fk" FOREIGN KEY ("batch_id") REFERENCES "public"."batches"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE "removals" ADD CONSTRAINT "removals_person_id_people_id_fk" FOREIGN KEY ("person_id") REFERENCES "public"."people"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE "removed_sounds" ADD CONSTRAINT "removed_sounds_removal_id_removals_id_fk" FOREIGN KEY ("removal_id") REFERENCES "public"."removals"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "removed_sounds" ADD CONSTRAINT "removed_sounds_sound_id_sounds_id_fk" FOREIGN KEY ("sound_id") REFERENCES "public"."sounds"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
-ALTER TABLE "removed_sounds" ADD CONSTRAINT "removed_sounds_person_id_people_id_fk" FOREIGN KEY ("person_id") REFERENCES "public"."people"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "arrival_files" ADD CONSTRAINT "arrival_files_arrival_id_arrivals_id_fk" FOREIGN KEY ("arrival_id") REFERENCES "public"."arrivals"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "arrivals" ADD CONSTRAINT "arrivals_collection_id_collections_id_fk" FOREIGN KEY ("collection_id") REFERENCES "public"."collections"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "arrivals" ADD CONSTRAINT "arrivals_person_id_people_id_fk" FOREIGN KEY ("person_id") REFERENCES "public"."people"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "arrivals" ADD CONSTRAINT "arrivals_drive_id_drives_id_fk" FOREIGN KEY ("drive_id") REFERENCES "public"."drives"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "arrivals" ADD CONSTRAINT "arrivals_batch_id_batches_id_fk" FOREIGN KEY ("batch_id") REFERENCES "public"."batches"("id") ON DELETE set null ON UPDATE no action;--> statement-breakpoint
 CREATE INDEX "left_out_batch" ON "left_out" USING btree ("batch_id");--> statement-breakpoint
-CREATE INDEX "removed_sounds_newest" ON "removed_sounds" USING btree ("removed_at","sound_id");--> statement-breakpoint
+CREATE INDEX "removed_sounds_sound" ON "removed_sounds" USING btree ("sound_id");--> statement-breakpoint
 CREATE UNIQUE INDEX "arrival_files_path" ON "arrival_files" USING btree ("arrival_id",md5("path"));--> statement-breakpoint
 CREATE INDEX "arrival_files_state" ON "arrival_files" USING btree ("arrival_id","state","id");--> statement-breakpoint
 CREATE UNIQUE INDEX "arrivals_place" ON "arrivals" USING btree ("drive_id","folder");--> statement-breakpoint

@@ -112,6 +112,7 @@ export async function openApplication(
     cut: runPlan,
     restore: runPlan,
     copy: runPlan,
+    shelve: runPlan,
     afterList: runPlan,
     undo: (run) => undoPlanJob(context, run),
     measure: (run) => measureJob(context, run),

@@ -198,7 +198,7 @@ describe(`${FILES} files from no standard to filed, by the keyboard alone`, () =
     await walker.tabTo('Write ');
     await enter();
     await showsLike('✓ \\d+ done');
-    await walker.tabTo('4 File');
+    await walker.tabTo('5 File');
     await enter();
     await walker.tabTo('File them');
     await enter();

@@ -108,7 +108,7 @@ await writeFile(knock, knockBytes());
 await page.goto(`${base}/catalogue`);
 if (await page.$('.empty')) {
   await page.goto(`${base}/intake/1`);
-  await page.locator('::-p-text(4 File)').click();
+  await page.locator('::-p-text(5 File)').click();
   await press('File them');
   await page.waitForFunction(() => location.pathname === '/catalogue');
 }

@@ -290,7 +290,7 @@ describe('from a folder of messy files to the catalogue', () => {
   });
 
   step('5. files the batch; the catalogue lists, finds, filters and sorts it', async () => {
-    await text('4 File').click();
+    await text('5 File').click();
     await button('File them').click();
     await page.waitForFunction(() => location.pathname === '/catalogue');
     await shows('14 sounds');

@@ -5,7 +5,7 @@ import { newDatabase } from './new-database.ts';
 
 /** What takes a database back to where the first migration leaves it: each one since has its line here. */
 const BEFORE_THE_SECOND = [
-  `drop table arrival_files, arrivals, left_out, removed_sounds; alter table batch_items drop is_moved; alter table batches drop given_to, drop part_of;
+  `drop table arrival_files, arrivals, left_out, removed_sounds, removals; alter table batch_items drop is_moved; alter table batches drop given_to, drop part_of;
    alter table collections drop landing_drive_id, drop landing_folder, drop shelf_drive_id, drop shelf_folder, drop shelf_template`,
   'drop table copy_out_tickets',
   `drop table sessions, sign_in_links, api_tokens, passkeys, passkey_challenges, sign_in_failures, audit_log;

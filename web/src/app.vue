@@ -3,7 +3,9 @@ import { ElConfigProvider, ElMessageBox } from 'element-plus';
 import { refDebounced, useEventListener } from '@vueuse/core';
 import { computed, onMounted, ref, watch } from 'vue';
 import { useRoute } from 'vue-router';
+import BringInDialog from './arriving/bring-in-dialog.vue';
 import ConflictDialog from './shell/conflict-dialog.vue';
+import DropVeil from './arriving/drop-veil.vue';
 import KeyHelp from './shell/key-help.vue';
 import ListeningStrip from './player/listening-strip.vue';
 import SignInForm from './people/sign-in-form.vue';
@@ -131,6 +133,8 @@ useKeys('pulling', {
       <listening-strip class="strip" />
       <key-help v-model="helpShown" />
       <conflict-dialog />
+      <bring-in-dialog />
+      <drop-veil />
     </div>
   </el-config-provider>
 </template>

@@ -1,4 +1,4 @@
-import type { SoundRecord } from '../record/fields.ts';
+import type { FieldName, SoundRecord } from '../record/fields.ts';
 import { legalText } from './name-blocks.ts';
 import { filledTemplate, isReserved, parseTemplate } from './naming-pattern.ts';
 
@@ -22,6 +22,13 @@ export function folderAfter(template: string, record: Partial<SoundRecord>): str
     .filter((part) => part !== '')
     .map((part) => (isReserved(part) ? `${part} folder` : part))
     .join('/');
+}
+
+/** The fields of a template of folders that a record does not fill. Throws PATTERN_INVALID. */
+export function fieldsLacking(template: string, record: Partial<SoundRecord>): FieldName[] {
+  const missing: FieldName[] = [];
+  filledTemplate(parseTemplate(template), record, missing);
+  return [...new Set(missing)];
 }
 
 /** A part of a path that fits, cut between two characters. */

@@ -191,18 +191,13 @@ const told = ({ id, path: shown, bytes, state, begunAt, code, message }: FileRow
 export async function announceFiles(
   app: AppContext,
   id: number,
-  files: readonly { path: string; bytes: number }[],
+  files: readonly { path: string; bytes: number; heldAs?: string | undefined }[],
 ): Promise<ArrivalFile[]> {
   const { arrival, folder, staged } = await placeOfArrival(app, id);
   refuseClosed(arrival);
-  const rows = files.map(({ path: given, bytes }) => {
+  const rows = files.map(({ path: given, bytes, heldAs }) => {
     const safe = arrivingPath(given);
-    const why =
-      safe === undefined
-        ? LEFT_OUT.leadsOut
-        : arrivingKind(safe) === 'sound' || arrivingKind(safe) === 'pack'
-          ? undefined
-          : LEFT_OUT[arrivingKind(safe) as 'hidden' | 'other' | 'otherAudio'];
+    const why = safe === undefined ? LEFT_OUT.leadsOut : whyLeft(safe, heldAs);
     return {
       path: safe ?? given.replaceAll('\0', ' ').toWellFormed(),
       bytes,
@@ -247,6 +242,13 @@ export async function announceFiles(
     );
   const byPath = new Map(found.map((row) => [row.path, row]));
   return paths.flatMap((each) => byPath.get(each) ?? []).map(told);
+}
+
+/** Why a file is left out before it is sent. */
+function whyLeft(safe: string, heldAs: string | undefined): { code: string; message: string } | undefined {
+  const kind = arrivingKind(safe);
+  if (kind !== 'sound' && kind !== 'pack') return LEFT_OUT[kind];
+  return heldAs === undefined ? undefined : { code: 'HELD_ALREADY', message: `Held already, as ${heldAs}.` };
 }
 
 function refuseClosed({ state, name }: ArrivalRow): void {

@@ -15,6 +15,7 @@ import { DrivePresence } from '../drives/drive-presence.ts';
 import { addDrive } from '../drives/drives.ts';
 import { addDemoPeople } from '../people/known-people.ts';
 import { firstLink } from '../people/sign-in-links.ts';
+import { giveDemoPlaces } from './demo-places.ts';
 import { runDemoProgram } from './demo-program.ts';
 import { dropRights } from './drop-rights.ts';
 import { defaultDataFolder } from '../data-folder.ts';
@@ -75,6 +76,8 @@ export async function start(args: string[]): Promise<number> {
       if (!values.empty) application.context.demoPeople = await addDemoPeople(application.context.db);
       if (!values.empty)
         for (const name of await readdir(demoDrives)) await addDrive(application.context, path.join(demoDrives, name));
+      const [first] = application.context.demoPeople;
+      if (first) await giveDemoPlaces(application.context, demoDrives, first.id);
       await presence.start();
       const server = httpServer(application.context, reach);
       const listening = reach.tls ? createTlsServer(reach.tls, server) : createServer(server);

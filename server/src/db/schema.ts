@@ -197,24 +197,34 @@ export const sounds = pgTable(
   ],
 );
 
-/** Sounds that were taken out of the catalogue. Their files stay, and reading them again does not bring them back. */
+/** When sounds were taken out of the catalogue, and why. Their files stay, and reading them again does not bring them back. */
+export const removals = pgTable('removals', {
+  id: serial('id').primaryKey(),
+  personId: integer('person_id')
+    .notNull()
+    .references(() => people.id),
+  reason: text('reason').notNull(),
+  removedAt: at('removed_at').notNull().defaultNow(),
+  /** Taken back as a whole; null while it holds. */
+  undoneAt: at('undone_at'),
+});
+
 export const removedSounds = pgTable(
   'removed_sounds',
   {
-    soundId: bigint('sound_id', { mode: 'number' })
-      .primaryKey()
-      .references(() => sounds.id, { onDelete: 'cascade' }),
-    personId: integer('person_id')
+    removalId: integer('removal_id')
       .notNull()
-      .references(() => people.id),
-    reason: textField('reason'),
-    removedAt: at('removed_at').notNull().defaultNow(),
+      .references(() => removals.id, { onDelete: 'cascade' }),
+    soundId: bigint('sound_id', { mode: 'number' })
+      .notNull()
+      .references(() => sounds.id, { onDelete: 'cascade' }),
     /** When it had been filed. */
     filedAt: at('filed_at').notNull(),
-    /** Shared by those that were taken out together. */
-    runId: uuid('run_id').notNull(),
   },
-  (table) => [index('removed_sounds_newest').on(table.removedAt, table.soundId)],
+  (table) => [
+    primaryKey({ columns: [table.removalId, table.soundId] }),
+    index('removed_sounds_sound').on(table.soundId),
+  ],
 );
 
 export const records = pgTable(

@@ -78,7 +78,7 @@ export class DriveFiles {
   }
 
   /** The root as it really is. One that was a folder when it was allowed, and is a link now, leads elsewhere. Throws SYMLINK_OUTSIDE. */
-  private async realRoot(): Promise<string> {
+  async realRoot(): Promise<string> {
     const real = await realpath(this.root).catch((error: unknown) => {
       throw diskError(error, this.root);
     });

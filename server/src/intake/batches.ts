@@ -1,5 +1,6 @@
 import { AppError, ERROR_REMEDIES, type ErrorCode } from '@flagstone/core/errors';
-import type { Batch, Unreadable } from '@flagstone/contract/intake';
+import { otherAudioByName } from '@flagstone/core/formats/other-audio';
+import type { Batch, LeftOutFile, Unreadable } from '@flagstone/contract/intake';
 import type { Job } from '@flagstone/contract/jobs';
 import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
@@ -80,22 +81,32 @@ interface BatchRow extends Record<string, unknown> {
   filed: number;
   unreadable: number;
   held: number;
+  left_out: number;
+  collection_id: number;
+  given_to: number | null;
+  given_name: string | null;
+  part_of: number | null;
+  part_of_name: string | null;
   other_audio: Record<string, number>;
 }
 
 async function batchRows(app: AppContext, sight: Sight, id?: number): Promise<Batch[]> {
   const { rows } = await app.db.execute<BatchRow>(sql`
-    select b.id, b.name, f.path as folder, d.name as drive_name, p.name as created_by, b.created_at, b.filed_at, b.other_audio,
+    select b.id, b.name, f.path as folder, d.name as drive_name, p.name as created_by, b.created_at, b.filed_at, b.other_audio, f.collection_id, b.given_to, g.name as given_name, b.part_of, t.name as part_of_name,
       count(c.id) as all, count(*) filter (where r.cat_id <> '') as categorised,
       count(*) filter (where r.cat_id <> '' and r.fx_name <> '' and r.creator_id <> '' and r.source_id <> '') as named,
       count(*) filter (where c.carries_revision < r.revision) as behind, count(*) filter (where s.filed_at is not null) as filed,
       count(*) filter (where ${isHeldInAnotherForm(sql`s.id`, sight)}) as held,
-      (select count(*) from unreadable u where u.batch_id = b.id) as unreadable
+      (select count(*) from unreadable u where u.batch_id = b.id) as unreadable,
+      (select count(*) from left_out l where l.batch_id = b.id)
+        + (select count(*) from arrivals v join arrival_files w on w.arrival_id = v.id and w.state = 'left' where v.batch_id = b.id) as left_out
     from batches b join folders f on f.id = b.folder_id join drives d on d.id = f.drive_id join people p on p.id = b.created_by
+    left join people g on g.id = b.given_to left join batches t on t.id = b.part_of
     left join batch_items i on i.batch_id = b.id left join copies c on c.id = i.copy_id and ${copyIsSeen(sight)}
     left join sounds s on s.id = c.sound_id left join records r on r.sound_id = s.id
     where ${id === undefined ? sql`true` : sql`b.id = ${id}`} and ${collectionIsSeen(sight, sql`f.collection_id`)}
-    group by b.id, f.id, d.id, p.id order by b.filed_at desc nulls first, b.id desc limit 200`);
+    and (b.part_of is null or b.filed_at is not null or ${id !== undefined} or exists (select from batch_items e where e.batch_id = b.id))
+    group by b.id, f.id, d.id, p.id, g.id, t.id order by b.filed_at desc nulls first, b.id desc limit 200`);
   return rows.map((row) => ({
     id: row.id,
     name: row.name,
@@ -104,6 +115,9 @@ async function batchRows(app: AppContext, sight: Sight, id?: number): Promise<Ba
     createdBy: row.created_by,
     createdAt: new Date(row.created_at).toISOString(),
     filedAt: row.filed_at ? new Date(row.filed_at).toISOString() : null,
+    collectionId: row.collection_id,
+    givenTo: row.given_to === null ? null : { id: row.given_to, name: row.given_name ?? '' },
+    partOf: row.part_of === null ? null : { id: row.part_of, name: row.part_of_name ?? '' },
     counts: {
       all: row.all,
       categorised: row.categorised,
@@ -112,6 +126,7 @@ async function batchRows(app: AppContext, sight: Sight, id?: number): Promise<Ba
       filed: row.filed,
       unreadable: row.unreadable,
       held: row.held,
+      leftOut: Number(row.left_out),
     },
     otherAudio: row.other_audio,
   }));
@@ -133,6 +148,24 @@ export async function listUnreadable(app: AppContext, batchId: number): Promise<
     message,
     remedy: ERROR_REMEDIES[code as ErrorCode],
   }));
+}
+
+const MOST_NOT_TAKEN = 20_000;
+
+/** The files that are in no row of a batch and could be read, by their paths, and why. */
+export async function listNotTaken(app: AppContext, batchId: number): Promise<LeftOutFile[]> {
+  const { rows } = await app.db.execute<{ path: string; code: string; message: string }>(sql`
+    select * from (
+      select case when folder = '' then name else folder || '/' || name end as path, '' as code, '' as message from left_out where batch_id = ${batchId}
+      union all select w.path, w.code, w.message from arrivals v join arrival_files w on w.arrival_id = v.id and w.state = 'left' where v.batch_id = ${batchId}) t
+    order by path limit ${MOST_NOT_TAKEN}`);
+  return rows.map(({ path, code, message }) => {
+    if (code !== '') return { path, code, message };
+    const kind = otherAudioByName(path);
+    return kind === undefined
+      ? { path, code: 'NO_SOUND', message: 'No sound by its name.' }
+      : { path, code: 'FORMAT_NOT_SUPPORTED', message: `${kind}, which is not taken up. Convert it to WAV or FLAC.` };
+  });
 }
 
 /** Files every sound of a batch into the catalogue; returns how many were not there yet. */

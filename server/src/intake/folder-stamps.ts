@@ -1,3 +1,4 @@
+import { belongsInto } from './belongs-into.ts';
 import { sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
@@ -52,6 +53,6 @@ export async function noteSame(
     insert into batch_items (batch_id, copy_id, found)
     select ${batchId}::int, c.id, 'same' from copies c left join batch_items b on b.batch_id = ${batchId} and b.copy_id = c.id
     where c.drive_id = ${driveId}::uuid and c.folder = any(${sql.param([...folders])}::text[]) and not c.gone
-    and b.found is distinct from 'same' and b.scan_id is distinct from ${scanId}::uuid ${isWanted}
+    and b.found is distinct from 'same' and b.scan_id is distinct from ${scanId}::uuid ${isWanted} and ${belongsInto(batchId)}
     on conflict (batch_id, copy_id) do update set found = excluded.found`);
 }

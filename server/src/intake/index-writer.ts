@@ -11,6 +11,7 @@ import { copies, records, sounds, unreadable } from '../db/schema.ts';
 import type { HeaderResult } from '../workers/header-worker.ts';
 import type { WalkEntry } from '../disk/walk.ts';
 import { idList } from '../db/sql-parts.ts';
+import { belongsInto } from './belongs-into.ts';
 import { lockRecords, refreshSearch } from '../records/search-conditions.ts';
 import { saidByFile } from '../records/said-by-file.ts';
 
@@ -141,6 +142,7 @@ export async function writeChunk(
     await tx.execute(sql`
       insert into batch_items (batch_id, copy_id, found, scan_id)
       select ${target.batchId}::int, i.id, i.found, ${target.scanId ?? null}::uuid from jsonb_to_recordset(${JSON.stringify(items)}::jsonb) as i(id bigint, found text)
+      join copies c on c.id = i.id where ${belongsInto(target.batchId)}
       on conflict (batch_id, copy_id) do update set found = excluded.found, scan_id = excluded.scan_id
       where (batch_items.found, batch_items.scan_id) is distinct from (excluded.found, excluded.scan_id)`);
   await writeFaults(tx, target, [...good, ...same], faults);

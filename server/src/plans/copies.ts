@@ -55,7 +55,7 @@ export async function performCopy(app: AppContext, item: JournalRow, fence: Fenc
 }
 
 /** Makes the folders down to one, level by level: a link that stands in one's place may lead elsewhere. Removes what killed copies left in it. */
-async function enterFolder(app: AppContext, files: DriveFiles, folder: string): Promise<void> {
+export async function enterFolder(app: AppContext, files: DriveFiles, folder: string): Promise<void> {
   let within = '';
   for (const part of folder === '' ? [] : folder.split('/')) {
     within = within === '' ? part : `${within}/${part}`;

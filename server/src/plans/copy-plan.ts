@@ -63,7 +63,8 @@ export async function planCopies(
   return getPlan(app, planId);
 }
 
-class CopyPlanner {
+/** Plans copies of sounds below a folder of a drive; of what that drive holds already none. */
+export class CopyPlanner {
   /** Of everything that is to be copied. */
   bytes = 0;
   private readonly met = new Set<number>();

@@ -20,8 +20,9 @@ import { performCut, settleInterruptedCut, undoCut } from './cuts.ts';
 import { performRename, settleInterruptedRename } from './renames.ts';
 import { driveIsHere, filesOf } from '../drives/drives.ts';
 import { performRelocation } from './relocation.ts';
-import { doneBy } from './plan-item.ts';
+import { doneBy, isTo } from './plan-item.ts';
 import { performCopy, settleInterruptedCopy, undoCopy } from './copies.ts';
+import { performShelving, settleInterruptedShelving } from './shelving.ts';
 import { performRestore, settleInterruptedRestore, undoRestore } from './restore.ts';
 import { knownWrites } from '../drives/known-writes.ts';
 import type { Fence } from '../jobs/fence.ts';
@@ -83,7 +84,7 @@ export async function undoPlanJob(app: AppContext, run: JobRun): Promise<void> {
 
 function onDrives(kind: PlanKind, driveIds: readonly string[] | undefined): SQL | undefined {
   if (driveIds === undefined) return undefined;
-  if (kind === 'copy') return sql`${journal.after} ->> 'driveId' = any(${sql.param(driveIds)}::text[])`;
+  if (isTo(kind)) return sql`${journal.after} ->> 'driveId' = any(${sql.param(driveIds)}::text[])`;
   return sql`exists (select from copies c where c.id = ${journal.copyId} and c.drive_id = any(${sql.param(driveIds)}::uuid[]))`;
 }
 
@@ -100,6 +101,11 @@ const PERFORM: Record<Exclude<PlanKind, 'afterList'>, { do: Perform; undo: Perfo
   write: { do: performWrite, undo: undoWrite, settle: settleInterruptedWrite },
   cut: { do: performCut, undo: undoCut, settle: settleInterruptedCut },
   restore: { do: performRestore, undo: undoRestore, settle: settleInterruptedRestore },
+  shelve: {
+    do: (app, item, fence) => performShelving(app, item, 'do', fence),
+    undo: (app, item, fence) => performShelving(app, item, 'undo', fence),
+    settle: settleInterruptedShelving,
+  },
   copy: { do: performCopy, undo: undoCopy, settle: settleInterruptedCopy },
   relocate: {
     do: (app, item, fence) => performRelocation(app, item, 'do', fence),

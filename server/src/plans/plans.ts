@@ -9,7 +9,7 @@ import type { SeenSelection } from '../rights/seen.ts';
 import type { Queryable } from '../db/connect.ts';
 import { copies, drives, journal, plans } from '../db/schema.ts';
 import { driveIsHere, filesOf } from '../drives/drives.ts';
-import { doneBy, type NewItem, type Planner } from './plan-item.ts';
+import { doneBy, isTo, type NewItem, type Planner } from './plan-item.ts';
 import { planRenames } from './rename-plan.ts';
 import { idList } from '../db/sql-parts.ts';
 import { selectedRows } from '../records/sound-rows.ts';
@@ -162,7 +162,7 @@ export async function getPlan(app: AppContext, id: number): Promise<Plan> {
       count(*) filter (where j.state = 'failed') as failed, count(*) filter (where j.state = 'undone') as undone,
       count(*) filter (where j.state = 'planned' and exists (
         select from copies c where c.id = j.copy_id
-        and case p.kind when 'copy' then j.after ->> 'driveId' else c.drive_id::text end in (${awaitedDrives(id)}))) as waiting
+        and case when p.kind in ('copy', 'shelve') then j.after ->> 'driveId' else c.drive_id::text end in (${awaitedDrives(id)}))) as waiting
     from plans p join people w on w.id = p.person_id join journal j on j.plan_id = p.id where p.id = ${id} group by p.id, w.id`);
   const [row] = rows;
   if (!row) throw new AppError('NOT_FOUND', `There is no plan ${id}.`);
@@ -228,6 +228,7 @@ const WORDS: Record<PlanKind, { verb: string; doing: string; things?: [one: stri
   cut: { verb: 'Cut out', doing: 'cutting out' },
   restore: { verb: 'Restore', doing: 'restoring' },
   copy: { verb: 'Copy', doing: 'copying' },
+  shelve: { verb: 'Lay out', doing: 'laying out' },
   relocate: { verb: 'Find the new place of', doing: 'finding the new place' },
   afterList: {
     verb: 'Make',
@@ -290,8 +291,10 @@ async function queueByDrive(
   }: { kind: JobKind; verb: string; onlyItemId?: number | undefined; share?: number | undefined },
 ): Promise<Job> {
   const isRelocation = plan.kind === 'relocate';
-  const isTo = isRelocation || plan.kind === 'copy';
-  const driveId = isTo ? sql<string>`${journal.after} ->> 'driveId'` : sql<string>`${copies.driveId}::text`;
+  const driveId =
+    isRelocation || isTo(plan.kind)
+      ? sql<string>`${journal.after} ->> 'driveId'`
+      : sql<string>`${copies.driveId}::text`;
   const counts = await app.db
     .select({ driveId, items: sql<number>`count(*)::int` })
     .from(journal)
@@ -376,6 +379,7 @@ export async function lastPlanOf(
     restore: `Put ${files} back that ${row.items === 1 ? 'was' : 'were'} damaged`,
     copy: `Remove ${files} that ${row.items === 1 ? 'was' : 'were'} copied`,
     afterList: `Take ${row.items} ${row.items === 1 ? 'change' : 'changes'} after the category list back`,
+    shelve: `Put ${files} back to where ${it} stood`,
     relocate: `Take ${row.items} ${row.items === 1 ? 'copy' : 'copies'} back to where ${it} stood`,
   }[row.kind];
   return { id: row.id, at: new Date(row.at), title, isRunning: row.active };

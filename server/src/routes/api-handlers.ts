@@ -19,6 +19,7 @@ import { factsOfLink, takeLink } from '../people/sign-in-links.ts';
 import * as signingIn from '../people/sign-in.ts';
 import * as analyses from '../listening/analyses.ts';
 import * as batches from '../intake/batches.ts';
+import * as parts from '../intake/batch-parts.ts';
 import { kinOf, planCut } from '../plans/cuts.ts';
 import { fileTimeOf, findSlicesOf } from '../listening/listening.ts';
 import { soundsAlike } from '../finding/sounds-alike.ts';
@@ -60,6 +61,7 @@ import * as sheets from '../sheets/sheets.ts';
 import * as settling from '../describing/settling.ts';
 import * as review from '../describing/review.ts';
 import { waitingFor } from '../describing/waiting.ts';
+import { planShelving } from '../plans/shelf-plan.ts';
 import { planRelocation } from '../plans/relocation.ts';
 import * as layouts from '../finding/column-layouts.ts';
 import { listRows } from '../finding/list-rows.ts';
@@ -263,6 +265,13 @@ export const handlers: Handlers = {
   listBatches: (app, { asker }) => batches.listBatches(app, sightAs(asker.rights, 'assistant')),
   getBatch: (app, { params, sight }) => batches.getBatch(app, params.id, sight),
   listBatchRows: (app, { params, ...call }) => listRows(app, { kind: 'batch', batchId: params.id }, seenQuery(call)),
+  listNotTaken: (app, { params }) => batches.listNotTaken(app, params.id),
+  updateBatch: (app, { params, body, sight }) => parts.updateBatch(app, params.id, body, sight),
+  previewSplit: (app, { params, body, sight }) => parts.previewSplit(app, params.id, body, sight),
+  splitBatch: (app, { params, body, person, sight }) => parts.splitBatch(app, params.id, body, person, sight),
+  moveRows: (app, call) =>
+    parts.moveRows(app, call.params.id, seenBody(call).selection, call.body.to, call.person, call.sight),
+  foldBatch: (app, { params, sight }) => parts.foldBack(app, params.id, sight),
   listUnreadable: (app, { params }) => batches.listUnreadable(app, params.id),
   fileBatch: (app, { params, person, sight }) => batches.fileBatch(app, params.id, person, sight),
   listCatalogue: (app, { signal, ...call }) =>
@@ -459,6 +468,8 @@ export const handlers: Handlers = {
   planRelocation: (app, { body, person, sight }) => planRelocation(app, body, person, sight),
   makePlan: (app, call) => plans.makePlan(app, seenBody(call), call.person),
   planAfterList: (app, { person, sight }) => planAfterList(app, person, sight),
+  planShelving: (app, call) =>
+    planShelving(app, { ...seenBody(call), batchId: call.body.batchId }, call.person, call.sight),
   planCopies: (app, call) => planCopies(app, seenBody(call), call.person, call.sight),
   getPlan: (app, { params }) => plans.getPlan(app, params.id),
   listPlanItems: (app, { params, query }) => plans.listItems(app, params.id, query.after, query.limit),

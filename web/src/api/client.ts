@@ -34,7 +34,7 @@ interface CallOptions<E> {
 }
 
 /** Goes along with every request: no page of another site can send it. */
-const OWN_REQUEST = { 'X-Flagstone-Request': '1' };
+export const OWN_REQUEST = { 'X-Flagstone-Request': '1' };
 
 let signedInAgain: () => Promise<void> = () => Promise.reject(new Error('nobody waits for a sign-in yet'));
 

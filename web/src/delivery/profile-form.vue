@@ -9,17 +9,9 @@ import { call } from '../api/client.ts';
 import PickOne from '../ui/pick-one.vue';
 import ValueNumber from '../ui/value-number.vue';
 import { showingErrors, tell } from '../ui/use-errors.ts';
-import {
-  CASE_WORDS,
-  CHANNEL_WORDS,
-  CHARACTER_WORDS,
-  choicesOf,
-  CONTAINER_WORDS,
-  DEPTH_WORDS,
-  PACKING_WORDS,
-  SIDECAR_WORDS,
-  SPACE_WORDS,
-} from './profile-words.ts';
+import { choicesOf } from '../ui/audio-words.ts';
+import AudioChoices from '../ui/audio-choices.vue';
+import { CASE_WORDS, CHARACTER_WORDS, PACKING_WORDS, SIDECAR_WORDS, SPACE_WORDS } from './profile-words.ts';
 
 /** All that a delivery profile says, to be changed; kept under a name for everybody where somebody wants that. */
 const props = defineProps<{ name: string }>();
@@ -35,11 +27,6 @@ const setAudio = (change: Partial<DeliveryProfile['audio']>): void => set({ audi
 const setRules = (change: Partial<DeliveryProfile['nameRules']>): void =>
   set({ nameRules: { ...rules.value, ...change } });
 
-/** 0 is as they are. */
-const RATES = [0, 44_100, 48_000, 88_200, 96_000, 192_000].map((value) => ({
-  value,
-  label: value === 0 ? 'As they are' : `${value / 1000} kHz`,
-}));
 const LEVELS = [
   { value: 'asIs' as const, label: 'As it is' },
   { value: 'peak' as const, label: 'Highest sample at' },
@@ -87,38 +74,7 @@ async function keep(): Promise<void> {
   <div class="form">
     <fieldset>
       <legend>The sound</legend>
-      <label class="pair"
-        >File
-        <pick-one
-          :value="audio.container"
-          :choices="choicesOf(CONTAINER_WORDS)"
-          label="File"
-          @pick="(container) => setAudio({ container })"
-      /></label>
-      <label class="pair"
-        >Sample rate
-        <pick-one
-          :value="audio.sampleRateHz ?? 0"
-          :choices="RATES"
-          label="Sample rate"
-          @pick="(rate) => setAudio({ sampleRateHz: rate === 0 ? null : rate })"
-      /></label>
-      <label class="pair"
-        >Bit depth
-        <pick-one
-          :value="audio.depth"
-          :choices="choicesOf(DEPTH_WORDS)"
-          label="Bit depth"
-          @pick="(depth) => setAudio({ depth })"
-      /></label>
-      <label class="pair"
-        >Channels
-        <pick-one
-          :value="audio.channels"
-          :choices="choicesOf(CHANNEL_WORDS)"
-          label="Channels"
-          @pick="(channels) => setAudio({ channels })"
-      /></label>
+      <audio-choices :audio="audio" :splits="true" @set="setAudio" />
       <label class="pair"
         >Level <pick-one :value="audio.level.kind" :choices="LEVELS" label="Level" @pick="setLevel" />
       </label>

@@ -1,26 +1,7 @@
+import { DEPTH_WORDS } from '../ui/audio-words.ts';
 import type { DeliveryProfile, Sidecar } from '@flagstone/core/delivery/profile';
 
 /** What each of the choices of a profile is called. */
-export const CONTAINER_WORDS = {
-  asIs: 'As they are',
-  WAV: 'WAV',
-  AIFF: 'AIFF',
-  FLAC: 'FLAC',
-  MP3: 'MP3, 320 kbit/s',
-  Ogg: 'Ogg Vorbis',
-} as const;
-export const DEPTH_WORDS = {
-  asIs: 'As they are',
-  '16': '16 bits',
-  '24': '24 bits',
-  '32 float': '32 bits, float',
-} as const;
-export const CHANNEL_WORDS = {
-  asIs: 'As they are',
-  split: 'A file for each channel',
-  stereo: 'Stereo, folded',
-  mono: 'Mono, folded',
-} as const;
 export const PACKING_WORDS = { folder: 'A folder', zip: 'One ZIP file', bag: 'A bag with checksums (BagIt)' } as const;
 export const CHARACTER_WORDS = {
   any: 'All that file systems take',
@@ -35,13 +16,6 @@ export const SIDECAR_WORDS: Record<Sidecar, string> = {
   markers: 'Table of slices and sync points',
   report: 'Report to print',
 };
-
-/** Choices of a list in their order, for a select. */
-export function choicesOf<Value extends string>(
-  words: Readonly<Record<Value, string>>,
-): { value: Value; label: string }[] {
-  return (Object.keys(words) as Value[]).map((value) => ({ value, label: words[value] }));
-}
 
 /** What a profile makes, in a few short phrases. */
 export function profileInWords({

@@ -1,12 +1,41 @@
 <script setup lang="ts">
-import type { Unreadable } from '@flagstone/contract/intake';
+import type { Batch, LeftOutFile, Unreadable } from '@flagstone/contract/intake';
+import { computed, ref, watch } from 'vue';
+import { call } from '../api/client.ts';
+import { counted } from '../ui/format.ts';
+import { showingErrors } from '../ui/use-errors.ts';
 
-/** What of a batch's folder is in no row of it: files that could not be read, and audio of other formats. */
-defineProps<{ unreadable: Unreadable[]; otherAudio: Record<string, number> }>();
+/** What of a batch is in no row of it: files that could not be read, and what was not taken up, each with the reason. */
+const props = defineProps<{ batch: Batch; unreadable: Unreadable[] }>();
+const files = ref<LeftOutFile[]>([]);
+const MOST_SHOWN = 2000;
+
+watch(
+  () => [props.batch.id, props.batch.counts.leftOut],
+  async () => {
+    files.value = (await showingErrors(() => call('listNotTaken', { params: { id: props.batch.id } }))) ?? [];
+  },
+  { immediate: true },
+);
+
+/** By the reason, the most frequent first. */
+const groups = computed(() => {
+  const by = new Map<string, LeftOutFile[]>();
+  for (const file of files.value.slice(0, MOST_SHOWN)) by.set(file.code, [...(by.get(file.code) ?? []), file]);
+  return [...by].sort(([, a], [, b]) => b.length - a.length);
+});
+const TITLES: Record<string, string> = {
+  HELD_ALREADY: 'Held already',
+  HIDDEN: 'Hidden',
+  NO_SOUND: 'No sounds',
+  FORMAT_NOT_SUPPORTED: 'Sounds of other formats',
+  NOT_SENT: 'Not sent whole',
+  PACK_IN_PACK: 'Packs within packs',
+};
 </script>
 
 <template>
-  <section class="unreadable">
+  <section class="left-out">
     <template v-if="unreadable.length > 0">
       <h2>Files that could not be read</h2>
       <p class="soft">They are left exactly as they are. The rest of the folder was read.</p>
@@ -30,32 +59,31 @@ defineProps<{ unreadable: Unreadable[]; otherAudio: Record<string, number> }>();
         </tbody>
       </table>
     </template>
-    <template v-if="Object.keys(otherAudio).length > 0">
-      <h2>Sounds of other formats</h2>
-      <p class="soft">
-        Flagstone does not take them up, and leaves them exactly as they are. Convert those that belong to the
-        collection to WAV or FLAC and read the folder again; the originals may stay beside them.
-      </p>
-      <table class="plain formats">
-        <thead>
-          <tr>
-            <th>Format</th>
-            <th class="number">Files</th>
-          </tr>
-        </thead>
+    <h2>Files that were not taken up</h2>
+    <p class="soft">
+      They are left exactly as they are where they lie; what was handed over is still on the computer that it came from.
+      Sounds of other formats can be converted to WAV or FLAC and brought in then.
+    </p>
+    <p v-if="files.length === 0" class="soft">None.</p>
+    <details v-for="[code, group] in groups" :key="code" :open="group.length <= 20">
+      <summary>{{ TITLES[code] ?? 'Could not be taken up' }}: {{ counted(group.length, 'file') }}</summary>
+      <table class="plain">
         <tbody>
-          <tr v-for="(count, kind) in otherAudio" :key="kind">
-            <td>{{ kind }}</td>
-            <td class="number">{{ count.toLocaleString('en') }}</td>
+          <tr v-for="file in group" :key="file.path">
+            <td class="mono">{{ file.path }}</td>
+            <td>{{ file.message }}</td>
           </tr>
         </tbody>
       </table>
-    </template>
+    </details>
+    <p v-if="files.length > MOST_SHOWN" class="soft">
+      and {{ (files.length - MOST_SHOWN).toLocaleString('en') }} more that are not shown here.
+    </p>
   </section>
 </template>
 
 <style scoped>
-.unreadable {
+.left-out {
   min-width: 0;
   overflow: auto;
   padding: 12px;
@@ -66,7 +94,9 @@ h2 + .soft {
   max-width: 72ch;
 }
 
-.formats {
-  width: 360px;
+summary {
+  padding: 6px 0;
+  font-weight: 600;
+  cursor: pointer;
 }
 </style>

@@ -14,6 +14,9 @@ const batchOf = (counts: Partial<Batch['counts']> = {}, more: Partial<Batch> = {
     name: 'Lock gates',
     filedAt: null,
     otherAudio: {},
+    collectionId: 1,
+    givenTo: null,
+    partOf: null,
     counts: { all: 12, named: 3, ...counts },
     ...more,
   }) as unknown as Batch;
@@ -87,7 +90,7 @@ describe('the page of a batch', () => {
       getBatch: () => batchOf({}, { otherAudio: { mp3: 2, ogg: 1 } }),
       listUnreadable: () => [fault('broken.wav')],
     });
-    expect(view.leftOut.value).toBe('✕ 1 file unreadable, ◇ 3 sounds of other formats');
+    expect(view.leftOut.value).toBe('✕ 1 file unreadable, ◇ 3 files left out');
   });
 
   it('knows the job that reads its own folder', async () => {

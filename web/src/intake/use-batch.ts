@@ -8,7 +8,7 @@ import { computed, onScopeDispose, ref, shallowRef } from 'vue';
 import { changedInWords } from '../ui/changed-in-words.ts';
 import { counted } from '../ui/format.ts';
 import type { Server } from '../ui/server.ts';
-import { otherAudioOf } from './other-audio.ts';
+import { leftOutCount } from './left-out-count.ts';
 
 /** What of the live events the page of a batch follows. */
 interface BatchEvents {
@@ -31,10 +31,10 @@ export function useBatch(id: number, server: Server, events: BatchEvents) {
   const reading = computed(() => events.running.find((job) => job.kind === 'index' && job.batchId === id));
   /** What of the folder is in no row of the batch, in words; empty for nothing. */
   const leftOut = computed(() => {
-    const others = batch.value ? otherAudioOf(batch.value) : 0;
+    const others = batch.value ? leftOutCount(batch.value) : 0;
     return [
       ...(unreadable.value.length > 0 ? [`✕ ${counted(unreadable.value.length, 'file')} unreadable`] : []),
-      ...(others > 0 ? [`◇ ${counted(others, 'sound')} of other formats`] : []),
+      ...(others > 0 ? [`◇ ${counted(others, 'file')} left out`] : []),
     ].join(', ');
   });
   /** Whether some sound of the batch still lacks what its name needs. */
@@ -83,5 +83,5 @@ export function useBatch(id: number, server: Server, events: BatchEvents) {
   });
   void load();
 
-  return { batch, refused, unreadable, whole, reading, leftOut, isIncomplete, acceptAll, file };
+  return { batch, refused, unreadable, whole, reading, leftOut, isIncomplete, load, acceptAll, file };
 }

@@ -21,6 +21,7 @@ import { computed, nextTick, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../api/client.ts';
 import RecipeDrawer from '../recipes/recipe-drawer.vue';
+import type { PlanMaker } from '../plans/use-plan.ts';
 import PlanView from '../plans/plan-view.vue';
 import SoundCard from '../card/sound-card.vue';
 import { missingFields } from '../table/missing-fields.ts';
@@ -28,6 +29,7 @@ import SoundTable from '../table/sound-table.vue';
 import { useBatch } from '../intake/use-batch.ts';
 import RefusedPage from '../ui/refused-page.vue';
 import { useRights } from '../stores/rights.ts';
+import BatchMenu from '../intake/batch-menu.vue';
 import LeftOutFiles from '../intake/left-out-files.vue';
 import SuggestionList from '../card/suggestion-list.vue';
 import { counted } from '../ui/format.ts';
@@ -40,14 +42,14 @@ import { useRecordEdits } from '../lists/use-record-edits.ts';
 import { useSoundList } from '../lists/use-sound-list.ts';
 import { useLive } from '../stores/live.ts';
 
-type Step = 'describe' | 'name' | 'write' | 'unreadable';
+type Step = 'describe' | 'name' | 'write' | 'shelf' | 'unreadable';
 
 const route = useRoute();
 const router = useRouter();
 const live = useLive();
 /** The page is made anew for another batch (page-key.ts). */
 const id = Number(route.params['id']);
-const { batch, refused, unreadable, whole, reading, leftOut, isIncomplete, acceptAll, file } = useBatch(
+const { batch, refused, unreadable, whole, reading, leftOut, isIncomplete, load, acceptAll, file } = useBatch(
   id,
   server,
   live,
@@ -82,6 +84,12 @@ const list = useSoundList(
 /** A plan is for the rows selected when it was asked for; for the whole batch when there was no selection. */
 const planSelection = computed(() => planned.value ?? whole);
 
+/** Laying on the shelf, of the same. */
+const shelving = computed<PlanMaker>(() => {
+  const body = { selection: planSelection.value, batchId: id };
+  return { by: () => call('planShelving', { body }) };
+});
+
 const { edit, editCell } = useRecordEdits(list);
 void list.restart();
 useWhereabouts(() => ({ batchId: id, soundId: list.currentRow.value?.soundId ?? null }));
@@ -96,6 +104,12 @@ async function accept(catId: string): Promise<void> {
   const single = list.selectedCount.value <= 1;
   const done = await edit({ set: { catId } });
   if (done && single) list.goTo(Math.min(list.current.value + 1, list.rows.value.length - 1));
+}
+
+/** After rows went to another batch, or came from one. */
+function changed(): void {
+  void load();
+  void list.restart();
 }
 
 async function fileBatch(): Promise<void> {
@@ -155,6 +169,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
   { key: 'describe', label: '1 Describe', hint: 'Category, FXName and the rest' },
   { key: 'name', label: '2 Name', hint: 'See the names, then rename (r)' },
   { key: 'write', label: '3 Write', hint: 'Put the records into the files (w)' },
+  { key: 'shelf', label: '4 Shelf', hint: 'Lay the files out in the folders of the collection' },
 ];
 </script>
 
@@ -164,7 +179,14 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
     <header class="head">
       <div class="title">
         <router-link to="/intake" class="soft">Intake</router-link> <span class="soft">/</span>
-        <h1>{{ batch.name }}</h1>
+        <h1 :title="batch.givenTo ? `Given to ${batch.givenTo.name}` : ''">{{ batch.name }}</h1>
+        <batch-menu
+          v-if="isLibrarian"
+          :batch="batch"
+          :selection="list.selection.value"
+          :selected="list.selectedCount.value"
+          @changed="changed"
+        />
       </div>
       <nav class="steps" aria-label="Steps">
         <button
@@ -188,7 +210,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
         >
           <template #reference
             ><button type="button" class="step" :disabled="batch.counts.all === 0">
-              {{ batch.filedAt ? '✓ Filed' : '4 File' }}
+              {{ batch.filedAt ? '✓ Filed' : '5 File' }}
             </button></template
           >
         </el-popconfirm>
@@ -298,7 +320,16 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
         @edit-block="editBlock"
         @chosen="choose"
       />
-      <left-out-files v-if="step === 'unreadable'" :unreadable="unreadable" :other-audio="batch.otherAudio" />
+      <plan-view
+        v-if="step === 'shelf'"
+        key="shelf"
+        kind="shelve"
+        :selection="shelving"
+        :what="planned ? 'Selected rows' : 'Whole batch'"
+        :current-copy-id="list.currentRow.value?.copyId ?? 0"
+        @chosen="choose"
+      />
+      <left-out-files v-if="step === 'unreadable'" :batch="batch" :unreadable="unreadable" />
       <sound-card
         ref="card"
         :rows="list.cardRows.value"

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { arrivingKind } from '@flagstone/core/arrivals/arriving-path';
 import type { SoundRow } from '@flagstone/contract/record';
 import { sortKeySchema, type SortKey } from '@flagstone/contract/selection';
 import { rankInWords } from '@flagstone/core/query/explain-rank';
@@ -55,15 +56,18 @@ const isDragged = ref(false);
 const rowsDragged = ref(false);
 const pulls = usePullLists();
 /** A sound file from outside, dropped onto the list, is one to compare with. */
-function drop({ dataTransfer }: DragEvent): void {
+function drop(event: DragEvent): void {
+  const { dataTransfer } = event;
   isDragged.value = false;
   const [file] = dataTransfer?.files ?? [];
-  if (!file) return;
+  if (!file || dataTransfer?.items.length !== 1 || arrivingKind(file.name) !== 'sound') return;
+  event.preventDefault();
   likening.value = true;
   dropped.value = file;
 }
+/** Several files, or a pack, are brought in, as everywhere. What a single one is called is told only when it is dropped. */
 function drag(event: DragEvent): void {
-  if (!event.dataTransfer?.types.includes('Files')) return;
+  if (!event.dataTransfer?.types.includes('Files') || event.dataTransfer.items.length !== 1) return;
   event.preventDefault();
   isDragged.value = true;
 }
@@ -218,7 +222,7 @@ useKeys('catalogue', {
     >
       <saved-searches :line="filter.q" :also="filter.also" />
     </category-index>
-    <div class="middle" @dragover="drag" @dragleave="isDragged = isDragged && !leaves($event)" @drop.prevent="drop">
+    <div class="middle" @dragover="drag" @dragleave="isDragged = isDragged && !leaves($event)" @drop="drop">
       <search-tabs />
       <div class="tools">
         <el-select
@@ -261,7 +265,9 @@ useKeys('catalogue', {
         <el-button v-if="rights.may('librarian')" size="small" @click="importing = true">Bring back…</el-button>
         <column-chooser />
       </div>
-      <p v-if="isDragged" class="drop-here" role="status">Drop the sound to find those that are like it</p>
+      <p v-if="isDragged" class="drop-here" role="status">
+        Drop one sound here to find those that are like it; a folder or pack is brought in
+      </p>
       <search-notes :reading="reading" />
       <sound-table
         :list="list"

@@ -10,7 +10,10 @@ import { showingErrors } from '../ui/use-errors.ts';
 import { useCollections } from '../stores/collections.ts';
 import { useRights } from '../stores/rights.ts';
 import { useLive } from '../stores/live.ts';
-import { otherAudioOf } from '../intake/other-audio.ts';
+import ArrivalLines from '../arriving/arrival-lines.vue';
+import { useArriving } from '../arriving/arriving-store.ts';
+import { chosenFiles } from '../arriving/gathered-files.ts';
+import { leftOutCount } from '../intake/left-out-count.ts';
 import FolderPicker from '../ui/folder-picker.vue';
 
 const router = useRouter();
@@ -42,6 +45,17 @@ async function countOnly(): Promise<void> {
     countSaid.value = `${counted(found.files, 'audio file')}, ${formatBytes(found.sizeBytes)}: ${found.newOrChanged.toLocaleString('en')} new or changed, ${found.same.toLocaleString('en')} known and the same.${faults}${others} Nothing was read yet.`;
   });
   counting.value = false;
+}
+
+const arriving = useArriving();
+const filesField = ref<HTMLInputElement>();
+const folderField = ref<HTMLInputElement>();
+function choose({ target }: Event): void {
+  if (!(target instanceof HTMLInputElement) || !target.files) return;
+  const files = chosenFiles(target.files);
+  // The same files can be chosen once more.
+  target.value = '';
+  if (files.length > 0) arriving.offer = { files };
 }
 
 async function load(): Promise<void> {
@@ -79,42 +93,79 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
   <div class="intake">
     <section v-if="rights.may('librarian')" class="panel add">
       <h1>Bring sounds in</h1>
-      <p class="soft">
-        Name a folder of a drive. Its files stay where they are; Flagstone reads their headers and lists what they say.
-      </p>
-      <form class="form" @submit.prevent="begin">
-        <el-input
-          v-model="path"
-          class="path mono"
-          placeholder="/path/of/a/folder on the server"
-          aria-label="Path of the folder"
-        >
-          <template #append><el-button @click="picking = true">Browse</el-button></template>
-        </el-input>
-        <el-input
-          v-model="name"
-          class="name"
-          placeholder="Name of the batch (else the folder’s)"
-          aria-label="Name of the batch"
-        />
-        <el-select
-          v-if="choices.length > 1"
-          v-model="collectionId"
-          :persistent="false"
-          class="collection"
-          clearable
-          placeholder="Collection"
-          aria-label="Collection of a folder that is new"
-          :empty-values="[undefined, null]"
-          :value-on-clear="() => undefined"
-        >
-          <el-option v-for="each in choices" :key="each.id" :value="each.id" :label="each.name" />
-        </el-select>
-        <el-button :loading="counting" :disabled="path.trim() === ''" @click="countOnly">Count only</el-button>
-        <el-button type="primary" native-type="submit" :loading="starting" :disabled="path.trim() === ''"
-          >Read the folder</el-button
-        >
-      </form>
+      <div class="ways">
+        <div class="way">
+          <h2>Read where they lie</h2>
+          <p class="soft">
+            Name a folder of a drive. Its files stay where they are; Flagstone reads their headers and lists what they
+            say.
+          </p>
+          <form class="form" @submit.prevent="begin">
+            <el-input
+              v-model="path"
+              class="path mono"
+              placeholder="/path/of/a/folder on the server"
+              aria-label="Path of the folder"
+            >
+              <template #append><el-button @click="picking = true">Browse</el-button></template>
+            </el-input>
+            <div class="row">
+              <el-input
+                v-model="name"
+                class="name"
+                placeholder="Name of the batch (else the folder’s)"
+                aria-label="Name of the batch"
+              />
+              <el-select
+                v-if="choices.length > 1"
+                v-model="collectionId"
+                :persistent="false"
+                class="collection"
+                clearable
+                placeholder="Collection"
+                aria-label="Collection of a folder that is new"
+                :empty-values="[undefined, null]"
+                :value-on-clear="() => undefined"
+              >
+                <el-option v-for="each in choices" :key="each.id" :value="each.id" :label="each.name" />
+              </el-select>
+            </div>
+            <div class="row">
+              <el-button :loading="counting" :disabled="path.trim() === ''" @click="countOnly">Count only</el-button>
+              <el-button
+                :disabled="path.trim() === ''"
+                title="Into the collection’s own landing folder; the originals stay"
+                @click="arriving.offer = { folder: path.trim() }"
+                >Copy it in…</el-button
+              >
+              <el-button type="primary" native-type="submit" :loading="starting" :disabled="path.trim() === ''"
+                >Read the folder</el-button
+              >
+            </div>
+          </form>
+        </div>
+        <div class="way hand-over">
+          <h2>Hand them over</h2>
+          <p class="soft">
+            Drop files, folders or ZIP packs anywhere in this window, or choose them here. What is held already is told
+            before anything is sent; the rest lands in the collection’s own folder.
+          </p>
+          <div class="row">
+            <el-button @click="filesField?.click()">Choose files or packs…</el-button>
+            <el-button @click="folderField?.click()">Choose a folder…</el-button>
+          </div>
+          <input ref="filesField" type="file" multiple hidden aria-label="Files to bring in" @change="choose" />
+          <input
+            ref="folderField"
+            type="file"
+            webkitdirectory
+            multiple
+            hidden
+            aria-label="Folder to bring in"
+            @change="choose"
+          />
+        </div>
+      </div>
       <p v-if="countSaid" role="status" class="counted">{{ countSaid }}</p>
       <div class="drives">
         <button
@@ -136,6 +187,8 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
         </button>
       </div>
     </section>
+
+    <arrival-lines v-if="rights.may('librarian')" />
 
     <section class="panel list">
       <h2>Batches</h2>
@@ -161,7 +214,11 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
                 <router-link :to="`/intake/${batch.id}`"
                   ><strong>{{ batch.name }}</strong></router-link
                 >
-                <div class="soft">{{ batch.driveName }} / {{ batch.folder || 'whole drive' }}</div>
+                <div class="soft">
+                  {{ batch.driveName }} / {{ batch.folder || 'whole drive' }}
+                  <template v-if="batch.partOf">· part of {{ batch.partOf.name }}</template>
+                </div>
+                <div v-if="batch.givenTo" class="given">◉ Given to {{ batch.givenTo.name }}</div>
               </td>
               <td class="number">{{ batch.counts.all }}</td>
               <td>
@@ -178,7 +235,7 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
               </td>
               <td>
                 <div v-if="batch.counts.unreadable > 0">✕ {{ batch.counts.unreadable }} unreadable</div>
-                <div v-if="otherAudioOf(batch) > 0">◇ {{ otherAudioOf(batch) }} of other formats</div>
+                <div v-if="leftOutCount(batch) > 0">◇ {{ leftOutCount(batch) }} left out</div>
                 <div v-if="batch.counts.behind > 0">◣ {{ batch.counts.behind }} behind</div>
               </td>
               <td>
@@ -202,9 +259,12 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
 <style scoped>
 .intake {
   display: grid;
-  grid-template-rows: auto minmax(0, 1fr);
+  grid-template-rows: auto;
+  grid-auto-rows: auto;
+  align-content: start;
   gap: 12px;
   height: 100%;
+  overflow: auto;
   padding: 12px;
 }
 
@@ -212,14 +272,30 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
   padding: 16px;
 }
 
-.form {
-  display: flex;
-  gap: 8px;
-  margin: 12px 0;
+.ways {
+  display: grid;
+  grid-template-columns: minmax(0, 3fr) minmax(0, 2fr);
+  gap: 24px;
+  margin: 8px 0 12px;
 }
 
-.path {
-  flex: 2;
+.way .soft {
+  margin-bottom: 8px;
+}
+
+.form {
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+}
+
+.row {
+  display: flex;
+  gap: 8px;
+}
+
+.row .el-button + .el-button {
+  margin-left: 0;
 }
 
 .name {
@@ -232,6 +308,15 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
 
 .counted {
   margin: 0 0 12px;
+}
+
+.hand-over {
+  padding: 0 16px 12px;
+  border: 1px dashed var(--ink-soft);
+}
+
+.hand-over h2 {
+  margin-top: 12px;
 }
 
 .drives {
@@ -269,6 +354,10 @@ onBeforeUnmount(live.onJob((job) => job.state !== 'running' && void load()));
 
 .none {
   padding: 16px 0;
+}
+
+.given {
+  color: var(--lichen);
 }
 
 .batch td {

@@ -15,6 +15,7 @@ import { showingErrors } from '../ui/use-errors.ts';
 import { useLastVisit } from '../ui/use-last-visit.ts';
 import { useLive } from '../stores/live.ts';
 import { useRights } from '../stores/rights.ts';
+import { useSession } from '../stores/session.ts';
 import { useSavedSearches } from '../search/saved-searches-store.ts';
 import WaitingPanel from '../remarks/waiting-panel.vue';
 import BarChart from '../ui/bar-chart.vue';
@@ -24,6 +25,7 @@ const MOST_CATEGORIES = 10;
 const live = useLive();
 const saved = useSavedSearches();
 const rights = useRights();
+const session = useSession();
 const news = computed(() => saved.list.filter(({ arrived }) => arrived > 0));
 const lastVisit = useLastVisit();
 type Overview = Awaited<ReturnType<typeof call<'getOverview'>>>;
@@ -51,7 +53,10 @@ async function load(): Promise<void> {
     ending.value = rights.may('assistant') ? await call('listEndingLicences') : [];
     drift.value = days;
     overview.value = counts;
-    open.value = batches.filter((batch) => batch.filedAt === null);
+    // Those that were given to whoever looks stand first.
+    const isMine = ({ givenTo }: Batch): boolean => givenTo?.id === session.person?.id;
+    const unfiled = batches.filter((batch) => batch.filedAt === null);
+    open.value = [...unfiled.filter(isMine), ...unfiled.filter((batch) => !isMine(batch))];
     away.value = drives.filter((drive) => drive.state === 'away' && !drive.retired);
     statistics.value = numbers;
     added.value = news;
@@ -202,6 +207,9 @@ const growthBars = computed(() =>
             <span
               >{{ counted(batch.counts.all, 'file') }}, {{ batch.counts.all - batch.counts.categorised }} without a
               category</span
+            >
+            <span v-if="batch.givenTo"
+              >◉ given to {{ batch.givenTo.id === session.person?.id ? 'you' : batch.givenTo.name }}</span
             >
             <span class="soft">{{ batch.createdBy }}, {{ formatWhen(batch.createdAt) }}</span>
           </li>

@@ -39,7 +39,7 @@ const shorten = ref<Shortening>('no');
 
 const live = useLive();
 const wanted = computed<NewPlan | PlanMaker>(() =>
-  'by' in props.selection || props.kind === 'copy' || props.kind === 'afterList'
+  'by' in props.selection || props.kind === 'copy' || props.kind === 'shelve' || props.kind === 'afterList'
     ? (props.selection as PlanMaker)
     : {
         kind: props.kind,
@@ -228,12 +228,13 @@ useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
                 → {{ item.after['name'] }}
               </div>
               <div v-if="kind === 'restore' && item.after['from']" class="mono">← {{ item.after['from'] }}</div>
-              <div v-if="kind === 'copy' && item.after['name']" class="mono">
-                {{ item.state === 'unchanged' ? '=' : '→' }} {{ item.after['drive'] }} / {{ item.after['folder'] }} /
+              <div v-if="(kind === 'copy' || kind === 'shelve') && item.after['name']" class="mono">
+                {{ item.state === 'unchanged' ? '=' : kind === 'shelve' && item.does === 'copy' ? '→ a copy at' : '→' }}
+                {{ item.after['drive'] }} / {{ item.after['folder'] }} /
                 {{ item.after['name'] }}
               </div>
               <div v-for="each in companionsOf(item)" :key="each.from" class="mono soft along">
-                + {{ each.from }} → {{ each.to }}
+                + {{ each.from }}<template v-if="each.to !== each.from"> → {{ each.to }}</template>
               </div>
               <ul v-if="item.does === 'write' && changesOf(item).length > 0" class="changes">
                 <li v-for="change in changesOf(item)" :key="change.label">

@@ -54,6 +54,14 @@ export const PLAN_WORDS: Record<ShownPlanKind, PlanWords> = {
     allRight: 'All files are up to date with the list.',
     allBlocked: 'Nothing can run yet: what is wrong stands beside each file.',
   },
+  shelve: {
+    title: 'Lay files out on the shelf',
+    verb: 'Lay out',
+    toDo: ['file to lay out on the shelf', 'files to lay out on the shelf'],
+    making: 'Looking at what stands there…',
+    allRight: 'Everything stands where it belongs.',
+    allBlocked: 'Nothing can run yet: what is missing stands beside each file.',
+  },
   copy: {
     title: 'Copies on another drive',
     verb: 'Copy',

@@ -11,6 +11,7 @@ import { showingErrors } from '../ui/use-errors.ts';
 import { useCollections } from '../stores/collections.ts';
 import { useRights } from '../stores/rights.ts';
 import { useSession } from '../stores/session.ts';
+import CollectionPlaces from './collection-places.vue';
 import LearnedWords from './learned-words.vue';
 import NamingPatternForm from './naming-pattern-form.vue';
 
@@ -134,6 +135,14 @@ function patternWords({ pattern }: Collection): string {
       </dd>
       <dt>Learned</dt>
       <dd><learned-words v-if="rights.mayIn('assistant', each.id)" :collection-id="each.id" /></dd>
+      <dt>Places</dt>
+      <dd>
+        <collection-places
+          :collection="each"
+          :disabled="!rights.mayIn('librarian', each.id)"
+          @set="(change) => update(each, change)"
+        />
+      </dd>
       <dt>Names</dt>
       <dd>
         <span class="mono">{{ patternWords(each) }}</span>
