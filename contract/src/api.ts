@@ -23,6 +23,7 @@ import { measuresEndpoints, measuresRawEndpoints } from './measures.ts';
 import { pullListsEndpoints, pullListsRawEndpoints } from './pull-lists.ts';
 import { licencesEndpoints } from './licences.ts';
 import { arrivalsEndpoints } from './arrivals.ts';
+import { removalsEndpoints } from './removals.ts';
 import { deliveriesEndpoints } from './deliveries.ts';
 import { copyOutEndpoints, copyOutRawEndpoints } from './copy-out.ts';
 import { exportsRawEndpoints } from './exports.ts';
@@ -68,6 +69,7 @@ export const api = {
   ...copyOutEndpoints,
   ...deliveriesEndpoints,
   ...arrivalsEndpoints,
+  ...removalsEndpoints,
   ...licencesEndpoints,
   ...lostEndpoints,
   ...statisticsEndpoints,

@@ -48,7 +48,7 @@ export type SettingTable =
 
 /** Of settings, a row that stays has only the columns that differ. */
 export interface ActRow {
-  table: 'pull_lists' | 'pull_entries' | 'batches' | 'remarks' | 'remark_mentions' | SettingTable;
+  table: 'pull_lists' | 'pull_entries' | 'batches' | 'removals' | 'remarks' | 'remark_mentions' | SettingTable;
   id: number;
   before: Record<string, unknown> | null;
   after: Record<string, unknown> | null;

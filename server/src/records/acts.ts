@@ -4,6 +4,7 @@ import type { AppContext } from '../app-context.ts';
 import type { Queryable } from '../db/connect.ts';
 import { actMarks, acts, type ActRow } from '../db/acts-schema.ts';
 import { isStillOpen, turnProposals } from './proposals.ts';
+import { turnRemoval } from './removals.ts';
 import { lockRecords } from './search-conditions.ts';
 import { turnSettings } from './setting-acts.ts';
 
@@ -139,7 +140,14 @@ async function turnMarks(tx: Queryable, act: { id: number; personId: number }, i
 }
 
 /** Lists before their entries, so that an entry finds its list; what goes, goes in the other order. */
-const ORDER: readonly ActRow['table'][] = ['batches', 'pull_lists', 'pull_entries', 'remarks', 'remark_mentions'];
+const ORDER: readonly ActRow['table'][] = [
+  'batches',
+  'removals',
+  'pull_lists',
+  'pull_entries',
+  'remarks',
+  'remark_mentions',
+];
 
 async function turnRows(tx: Queryable, all: readonly ActRow[], isUndo: boolean): Promise<Turned> {
   const turned: Turned = { changed: 0, kept: 0 };
@@ -168,6 +176,10 @@ async function putRow(
   const name = sql.identifier(table);
   const isAsExpected = sql`(select to_jsonb(t) from ${name} t where id = ${id}) is not distinct from ${json(expected)}`;
   if (table === 'batches') return turnFiling(tx, id, isAsExpected, wanted);
+  if (table === 'removals') {
+    const { undone_at: undoneAt } = wanted;
+    return turnRemoval(tx, id, isAsExpected, typeof undoneAt === 'string' ? undoneAt : null);
+  }
   // A list that somebody removed takes its entries along: they cannot come back without it.
   const hasList =
     table === 'pull_entries' ? sql`exists (select from pull_lists where id = ${Number(wanted['list_id'])})` : sql`true`;

@@ -70,6 +70,7 @@ import * as searches from '../finding/saved-searches.ts';
 import { markSounds } from '../records/sound-marks.ts';
 import * as relations from '../finding/word-relations.ts';
 import { copiesOfSound, fullPathsOf, rowOfSound } from '../records/sound-rows.ts';
+import * as removals from '../records/removals.ts';
 import * as remarks from '../records/remarks.ts';
 import { asSetting } from '../records/setting-acts.ts';
 import { otherFormsOf } from '../records/same-recordings.ts';
@@ -285,6 +286,13 @@ export const handlers: Handlers = {
     asSetting(app, 'word_relations', person, (inside) => relations.saveRelation(inside, body, person)),
   removeRelation: (app, { params, person }) =>
     asSetting(app, 'word_relations', person, (inside) => relations.removeRelation(inside, params.id)),
+  previewRemoval: (app, call) => removals.previewRemoval(app, seenBody(call).selection, call.sight),
+  removeSounds: (app, call) =>
+    removals.removeSounds(app, seenBody(call).selection, call.body.reason, call.person, call.sight),
+  listRemoved: (app, { query, sight }) => removals.listRemoved(app, query, sight),
+  bringBack: async (app, { body, sight }) => ({
+    broughtBack: await removals.bringSoundsBack(app, body.soundIds, sight),
+  }),
   markSounds: (app, call) => markSounds(app, seenBody(call), call.person),
   listSavedSearches: (app, { person, sight }) => searches.listSavedSearches(app, person, sight),
   saveSearch: async (app, { body, person, sight }) => {

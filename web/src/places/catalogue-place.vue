@@ -6,7 +6,7 @@ import { rankInWords } from '@flagstone/core/query/explain-rank';
 import { wantedOf } from '@flagstone/core/query/found-words';
 import { parseQuery } from '@flagstone/core/query/search-query';
 import { toggleTerm } from '@flagstone/core/query/toggle-term';
-import { ElButton, ElOption, ElSelect } from 'element-plus';
+import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu, ElOption, ElSelect } from 'element-plus';
 import { z } from 'zod';
 import { computed, ref, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
@@ -34,6 +34,7 @@ import ImportDialog from '../intake/import-dialog.vue';
 import SavedSearches from '../search/saved-searches.vue';
 import PullTargets from '../delivery/pull-targets.vue';
 import SoundsLikeDialog from '../search/sounds-like-dialog.vue';
+import RemoveDialog from '../search/remove-dialog.vue';
 import SearchTabs from '../search/search-tabs.vue';
 import SearchNotes from '../search/search-notes.vue';
 import { useQueryReading } from '../search/use-query-reading.ts';
@@ -72,6 +73,7 @@ function drag(event: DragEvent): void {
   isDragged.value = true;
 }
 const importing = ref(false);
+const removing = ref(false);
 const ORDER: SortState = { sort: 'name', direction: 'asc', then: '', seed: 0 };
 /** What the address bar may say of the order; what it does not understand orders nothing. */
 const orderSchema = z.object({
@@ -195,6 +197,7 @@ function chooseCollections(collection: string): void {
 
 const {
   concerned,
+  planned,
   what: concernedWhat,
   kind: planKind,
   planning,
@@ -305,6 +308,19 @@ useKeys('catalogue', {
           <template v-if="rights.may('librarian') && list.selectedCount.value > 0">
             <el-button size="small" title="r" @click="openPlan('rename')">Rename…</el-button>
             <el-button size="small" title="w" @click="openPlan('write')">Write…</el-button>
+            <el-dropdown
+              trigger="click"
+              :trigger-keys="['Enter', 'ArrowDown']"
+              @command="(act: 'shelve' | 'remove') => (act === 'remove' ? (removing = true) : openPlan('shelve'))"
+            >
+              <el-button size="small">More ▾</el-button>
+              <template #dropdown>
+                <el-dropdown-menu>
+                  <el-dropdown-item command="shelve">Lay out on the shelf…</el-dropdown-item>
+                  <el-dropdown-item command="remove">Take out of the catalogue…</el-dropdown-item>
+                </el-dropdown-menu>
+              </template>
+            </el-dropdown>
           </template>
           <el-button
             v-if="rights.may('editor') && list.selectedCount.value > 0"
@@ -334,7 +350,7 @@ useKeys('catalogue', {
     <plan-drawer
       v-model="planning"
       :kind="planKind"
-      :selection="concerned"
+      :selection="planned"
       :what="concernedWhat"
       :current-copy-id="list.currentRow.value?.copyId ?? 0"
       @chosen="showCopy"
@@ -347,6 +363,7 @@ useKeys('catalogue', {
     />
     <sounds-like-dialog v-model="likening" :dropped="dropped" />
     <import-dialog v-model="importing" />
+    <remove-dialog v-model="removing" :selection="list.selection.value" />
     <copy-out-dialog
       v-model="copyingOut"
       :of="{ selection: list.selection.value, filter, count: list.selectedCount.value, total: list.total.value }"

@@ -9,6 +9,7 @@ import SetupDrives from '../setup/setup-drives.vue';
 import SetupLost from '../setup/setup-lost.vue';
 import SetupPeople from '../setup/setup-people.vue';
 import SetupNames from '../setup/setup-names.vue';
+import SetupRemoved from '../setup/setup-removed.vue';
 import SetupRules from '../setup/setup-rules.vue';
 import SetupWords from '../setup/setup-words.vue';
 import ReadOnly from '../ui/read-only.vue';
@@ -49,6 +50,7 @@ const tab = computed({
       </el-tab-pane>
       <el-tab-pane label="Thesaurus" name="words" lazy><setup-words /></el-tab-pane>
       <el-tab-pane label="Lost files" name="lost" lazy><setup-lost /></el-tab-pane>
+      <el-tab-pane label="Taken out" name="removed" lazy><setup-removed /></el-tab-pane>
       <el-tab-pane label="Category list" name="categories" lazy>
         <read-only :on="!rights.isAdministrator" why="another category list is taken by an administrator."
           ><setup-categories

@@ -3,6 +3,8 @@ import { ref, shallowRef, watch, type Ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import type { useSoundList } from '../lists/use-sound-list.ts';
 import { useRights } from '../stores/rights.ts';
+import { call } from '../api/client.ts';
+import type { PlanMaker } from '../plans/use-plan.ts';
 import { counted } from '../ui/format.ts';
 import type { NewPlan } from '@flagstone/contract/plans';
 import { tell } from '../ui/use-errors.ts';
@@ -21,7 +23,9 @@ export function useListPlans(
   const rights = useRights();
   const concerned = shallowRef<Selection>();
   const what = ref('');
-  const kind = ref<NewPlan['kind']>('write');
+  const kind = ref<NewPlan['kind'] | 'shelve'>('write');
+  /** What a plan is made of: rows, or, of laying out, whoever makes it. */
+  const planned = shallowRef<Selection | PlanMaker>();
   const planning = ref(false);
   const settling = ref(false);
 
@@ -39,10 +43,14 @@ export function useListPlans(
   }
 
   /** Opens a plan; false for somebody who makes none. */
-  function plan(wanted: NewPlan['kind']): boolean {
+  function plan(wanted: NewPlan['kind'] | 'shelve'): boolean {
     if (!rights.may('librarian')) return false;
     kind.value = wanted;
-    if (takeConcerned()) planning.value = true;
+    if (!takeConcerned()) return true;
+    const { value: selection } = concerned;
+    planned.value =
+      wanted === 'shelve' && selection ? { by: () => call('planShelving', { body: { selection } }) } : selection;
+    planning.value = true;
     return true;
   }
 
@@ -73,5 +81,5 @@ export function useListPlans(
     { immediate: true },
   );
 
-  return { concerned, what, kind, planning, settling, plan, settle, show };
+  return { concerned, planned, what, kind, planning, settling, plan, settle, show };
 }

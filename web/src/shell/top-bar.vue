@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router';
 import JobsButton from '../jobs/jobs-button.vue';
 import SearchLine from '../search/search-line.vue';
 import { useLive } from '../stores/live.ts';
+import { useRights } from '../stores/rights.ts';
 import { usePresence } from '../stores/presence.ts';
 import { useSession } from '../stores/session.ts';
 import { showingErrors } from '../ui/use-errors.ts';
@@ -13,6 +14,7 @@ defineEmits<{ undo: []; help: [] }>();
 
 const session = useSession();
 const live = useLive();
+const rights = useRights();
 const presence = usePresence();
 /** More initials than this are a number. */
 const MOST = 6;
@@ -37,6 +39,13 @@ function choose(command: 'account' | 'signOut'): void {
         +{{ presence.everybody.length - MOST }}
       </li>
     </ul>
+    <router-link
+      v-if="rights.may('listener')"
+      class="newest"
+      :to="{ path: '/catalogue', query: { sort: 'added', direction: 'desc' } }"
+      title="The catalogue, newest arrivals first"
+      >Newest</router-link
+    >
     <jobs-button />
     <el-button @click="$emit('undo')">Undo <kbd class="key">u</kbd></el-button>
     <el-tooltip content="Keys">
@@ -75,6 +84,10 @@ function choose(command: 'account' | 'signOut'): void {
 
 .bar > * + * {
   margin-left: 0;
+}
+
+.newest {
+  color: var(--ink);
 }
 
 .here {
