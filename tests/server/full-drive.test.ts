@@ -129,4 +129,48 @@ const run = async ({ id }: Plan) => app.ended(await app.call('runPlan', { params
     expect((await app.planAndRun('write', batchId)).job).toMatchObject({ done: 1, failed: 0 });
     expect(await standing()).toEqual(['gate.wav']);
   });
+
+  it('takes of what is handed over what there is room for, and the rest when there is', async () => {
+    await open();
+    await app.call('updateCollection', { params: { id: 1 }, body: { landingPath: full } });
+    for (const seed of [5, 6, 7]) await app.put(`Downloads/gate ${seed}.wav`, { bytes: sound(seed) });
+    const source = path.join(app.drive, 'Downloads');
+    const begin = { name: 'Gates', collectionId: 1, source };
+    // Known before anything is copied.
+    fill(FILE_BYTES * 1.5);
+    const { job } = await app.call('makeArrival', { body: begin });
+    const ended = await app.ended(job!);
+    expect(ended).toMatchObject({ state: 'failed', error: { code: 'DISK_FULL' } });
+    expect(await standing()).toEqual(['Gates']);
+    await makeRoom();
+    const again = await app.ended(await app.call('resumeJob', { params: { id: job?.id ?? '' } }));
+    expect(again).toMatchObject({ state: 'done', done: 3, failed: 0 });
+    expect(await standing()).toEqual(['Gates', 'Gates/gate 5.wav', 'Gates/gate 6.wav', 'Gates/gate 7.wav']);
+
+    // What is sent has no room: said before anything is sent, and in the middle of it.
+    const { arrival } = await app.call('makeArrival', { body: { name: 'More', collectionId: 1 } });
+    const announce = (bytes: number) =>
+      app.send('announceFiles', { params: { id: arrival.id }, body: { files: [{ path: 'big.wav', bytes }] } });
+    expect((await announce(5_000_000)).body).toMatchObject({ code: 'DISK_FULL' });
+    const [file] = (await announce(FILE_BYTES)).body as { id: string }[];
+    const headers = { Host: '127.0.0.1', 'Tus-Resumable': '1.0.0' };
+    const metadata = `file ${Buffer.from(file?.id ?? '').toString('base64')}`;
+    const made = await app.http
+      .post('/api/uploads')
+      .set({ ...headers, 'Upload-Length': String(FILE_BYTES), 'Upload-Metadata': metadata });
+    expect(made.status).toBe(201);
+    fill(FILE_BYTES / 2);
+    const part = { ...headers, 'Upload-Offset': '0', 'Content-Type': 'application/offset+octet-stream' };
+    const sent = await app.http.patch(`/api/uploads/${file?.id}`).set(part).send(Buffer.alloc(FILE_BYTES, 3));
+    expect(sent.status).toBe(507);
+    await makeRoom();
+    const at = await app.http.head(`/api/uploads/${file?.id}`).set(headers);
+    const offset = Number(at.headers['upload-offset']);
+    expect(offset).toBeLessThan(FILE_BYTES);
+    const rest = await app.http
+      .patch(`/api/uploads/${file?.id}`)
+      .set({ ...part, 'Upload-Offset': String(offset) })
+      .send(Buffer.alloc(FILE_BYTES - offset, 3));
+    expect(rest.status).toBe(204);
+  });
 });

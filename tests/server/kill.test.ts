@@ -7,10 +7,12 @@ import { memorySource } from '@flagstone/core/formats/byte-source';
 import { readWav } from '@flagstone/core/formats/wav/wav-reader';
 import { writeMarker } from '@flagstone/server/disk/drive-marker';
 import { startLocalPostgres } from '@flagstone/server/db/local-postgres';
+import type { Arrival, ArrivalFile } from '@flagstone/contract/arrivals';
 import { PLAIN_PROFILE } from '@flagstone/core/delivery/profile';
 import { bagFaults } from '../bag-reader.ts';
 import { RunningServer } from '../running-server.ts';
 import { sized } from '../size.ts';
+import { zipBytes } from '../zip-bytes.ts';
 import { toneBytes } from './test-application.ts';
 
 jest.setTimeout(180_000);
@@ -208,5 +210,72 @@ describe('a server killed in the middle', () => {
     expect(await readdir(payload)).toHaveLength(FILES);
     expect(await bagFaults(path.join(out, 'Reel 1'))).toEqual([]);
     expect(await audioOnDrive()).toEqual(before);
+  });
+
+  it('leaves no half file of what is handed over, goes on with what was being sent, and takes all of it', async () => {
+    const landing = path.join(folder, 'drives', 'Landing');
+    await mkdir(landing);
+    await send('PATCH', '/collections/1', { landingPath: landing });
+    const audio = { container: 'WAV', sampleRateHz: 44_100, depth: '24', dither: true, channels: 'asIs' };
+    const body = { name: 'Sent', collectionId: 1, audio, onlyNew: false };
+    const { arrival } = await send<{ arrival: Arrival }>('POST', '/arrivals', body);
+    const bytes = new Map<string, Uint8Array>();
+    for (let at = 0; at < FILES; at += 1) bytes.set(`take ${at}.wav`, toneBytes(2000 + at));
+    const packed = Array.from({ length: 10 }, (_, at) => ({ name: `in pack ${at}.wav`, bytes: toneBytes(3000 + at) }));
+    bytes.set('Pack.zip', zipBytes(packed));
+    const files = [...bytes].map(([name, content]) => ({ path: name, bytes: content.length }));
+    const announce = () => send<ArrivalFile[]>('POST', `/arrivals/${arrival.id}/files`, { files });
+    const sendOne = async ({ id, path: name, begun, bytes: size }: ArrivalFile, until = size): Promise<void> => {
+      const headers = { ...server.headers, 'Tus-Resumable': '1.0.0' };
+      const place = `${server.address}/api/uploads`;
+      const content = bytes.get(name) ?? new Uint8Array(0);
+      const metadata = `file ${Buffer.from(id).toString('base64')}`;
+      if (!begun) {
+        const made = await fetch(place, {
+          method: 'POST',
+          headers: { ...headers, 'Upload-Length': String(size), 'Upload-Metadata': metadata },
+        });
+        expect(made.status).toBe(201);
+      }
+      const at = Number((await fetch(`${place}/${id}`, { method: 'HEAD', headers })).headers.get('upload-offset'));
+      const part = { ...headers, 'Upload-Offset': String(at), 'Content-Type': 'application/offset+octet-stream' };
+      const sent = await fetch(`${place}/${id}`, {
+        method: 'PATCH',
+        headers: part,
+        body: Buffer.from(content.subarray(at, until)),
+      });
+      expect(sent.status).toBe(204);
+    };
+    // Half of them, and half of one, then the server is killed.
+    const announced = await announce();
+    for (const file of announced.slice(0, FILES / 2)) await sendOne(file);
+    const [half] = announced.slice(FILES / 2);
+    if (half) await sendOne(half, Math.floor(half.bytes / 2));
+    await server.end('SIGKILL');
+    await server.start();
+    const waiting = (await announce()).filter(({ state }) => state === 'announced');
+    expect(waiting.length).toBeGreaterThanOrEqual(files.length - FILES / 2);
+    for (const file of waiting) await sendOne(file);
+
+    await send('POST', `/arrivals/${arrival.id}/finish`, {});
+    const standing = async () => (await send<Arrival[]>('GET', '/arrivals')).find(({ id }) => id === arrival.id);
+    let kills = 0;
+    for (const share of [0.1, 0.4, 0.7]) {
+      const now = await until(standing, (each) => each?.state === 'done' || (each?.files.placed ?? 0) >= FILES * share);
+      if (now?.state !== 'done') kills += 1;
+      await server.end('SIGKILL');
+      // Whatever has a name is whole.
+      for (const name of (await readdir(path.join(landing, 'Sent'))).filter((each) => each.endsWith('.wav')))
+        expect(
+          await readWav(memorySource(new Uint8Array(await readFile(path.join(landing, 'Sent', name))))),
+        ).toMatchObject({ issues: [], facts: { sampleRateHz: 44_100, frames: 2205 } });
+      await server.start();
+    }
+    expect(kills).toBeGreaterThan(0);
+    const ended = await until(standing, (each) => each?.state === 'done');
+    expect(ended?.files).toEqual({ announced: 0, here: 0, placed: FILES + 11, left: 0 });
+    const there = await readdir(path.join(landing, 'Sent'), { recursive: true });
+    expect(there.filter((name) => name.endsWith('.wav'))).toHaveLength(FILES + 10);
+    expect(there.filter((name) => name.includes('.flagstone'))).toEqual([]);
   });
 });

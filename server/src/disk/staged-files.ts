@@ -2,7 +2,6 @@ import { constants } from 'node:fs';
 import { lstat, mkdir, open, readdir, rmdir, unlink } from 'node:fs/promises';
 import path from 'node:path';
 import type { Readable } from 'node:stream';
-import { pipeline } from 'node:stream/promises';
 import { AppError } from '@flagstone/core/errors';
 import { diskError } from './disk-errors.ts';
 import { syncFolder } from './drive-files.ts';
@@ -58,16 +57,14 @@ export class StagedFiles {
         const { size } = await handle.stat();
         if (size !== offset) throw new AppError('CONFLICT', `${size} bytes of it are here, not ${offset}.`);
         let at = offset;
-        await pipeline(sent, async (blocks: AsyncIterable<Buffer>) => {
-          for await (const block of blocks) {
-            // One write may take less than the whole block.
-            for (let done = 0; done < block.length;) {
-              const { bytesWritten } = await handle.write(block, done, block.length - done, at);
-              done += bytesWritten;
-              at += bytesWritten;
-            }
+        // Whoever hands it over ends it; what fails here is told by its own name.
+        for await (const block of sent.iterator({ destroyOnReturn: false }) as AsyncIterable<Buffer>)
+          // One write may take less than the whole block.
+          for (let done = 0; done < block.length;) {
+            const { bytesWritten } = await handle.write(block, done, block.length - done, at);
+            done += bytesWritten;
+            at += bytesWritten;
           }
-        });
         await handle.sync();
         return at;
       } catch (error) {
