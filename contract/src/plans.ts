@@ -1,4 +1,5 @@
 import { SHORTENINGS } from '@flagstone/core/naming/shorten-name';
+import { isAudioName } from '@flagstone/core/formats/container';
 import { z } from 'zod';
 import { as, endpoint, idParams } from './endpoint.ts';
 import { jobSchema } from './jobs.ts';
@@ -82,6 +83,16 @@ export type Relocation = z.infer<typeof relocationSchema>;
 export const renameChoicesSchema = z.strictObject({
   /** What becomes of names that are too long. */
   shorten: z.enum(SHORTENINGS).default('no'),
+  /** What names end in: as they do, what belongs to their content where they end in that of another, or all in one that another program asks for. Nothing is converted. */
+  extensions: z
+    .union([
+      z.enum(['kept', 'right']),
+      z
+        .string()
+        .regex(/^\.[a-z0-9]{1,8}$/)
+        .refine((extension) => isAudioName(`x${extension}`), 'no extension of audio files that are taken up'),
+    ])
+    .default('kept'),
   /** Whether files that bear the name of an audio file, with another extension, take its new one. */
   companions: z.boolean().default(true),
 });

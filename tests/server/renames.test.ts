@@ -231,3 +231,50 @@ describe('the other copies of sounds', () => {
     await unlink(path.join(at, 'one.wav'));
   });
 });
+
+describe('a name that ends in what belongs to another content', () => {
+  const ends = async (batchId: number) =>
+    (await app.call('listBatchRows', { params: { id: batchId } })).rows.map(({ name, issues }) => [
+      name.replace(/.*\./, '.'),
+      issues.some(({ code }) => code === 'OTHER_EXTENSION'),
+    ]);
+
+  it('is remarked upon, put right for all by the plan, and comes back with undo', async () => {
+    const batchId = await described(['one.caf', 'two.wav']);
+    const codes = async (id: number) =>
+      (await itemsOf(id)).map(({ after, problems }) => [
+        String(after['name']).slice(-4),
+        ...problems.map(({ code }) => code),
+      ]);
+    const kept = await plan(batchId);
+    expect(await codes(kept.id)).toEqual([['.caf', 'OTHER_EXTENSION'], ['.wav']]);
+    const righted = await plan(batchId, { rename: { extensions: 'right' } });
+    expect((await codes(righted.id))[0]).toEqual(['.wav', 'SERIES_NUMBERED', 'EXTENSION_RIGHTED']);
+    expect(await run(righted.id)).toMatchObject({ done: 2, failed: 0 });
+    expect(await ends(batchId)).toEqual([
+      ['.wav', false],
+      ['.wav', false],
+    ]);
+    await app.ended(await app.call('undoPlan', { params: { id: righted.id } }));
+    expect(await ends(batchId)).toEqual([
+      ['.caf', true],
+      ['.wav', false],
+    ]);
+  });
+
+  it('is given to all where another program asks for it, with a warning and without touching the audio', async () => {
+    const batchId = await described(['one.wav']);
+    const before = await readFile(path.join(app.drive, drive, 'one.wav'));
+    const made = await plan(batchId, { rename: { extensions: '.aif' } });
+    expect((await itemsOf(made.id))[0]?.problems.map(({ code, severity }) => [code, severity])).toEqual([
+      ['OTHER_EXTENSION', 'notice'],
+    ]);
+    expect(await run(made.id)).toMatchObject({ done: 1, failed: 0 });
+    expect(await ends(batchId)).toEqual([['.aif', true]]);
+    expect(await readFile(path.join(app.drive, drive, (await names())[0] ?? ''))).toEqual(before);
+    const refused = await app.send('makePlan', {
+      body: { kind: 'rename', selection: { kind: 'batch', batchId }, rename: { extensions: '.exe' } },
+    });
+    expect(refused.status).toBe(400);
+  });
+});

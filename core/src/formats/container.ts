@@ -62,6 +62,15 @@ export async function containerOf(source: ByteSource): Promise<ContainerKind | u
   return asciiOf(await source.read(tagBytes, 4)) === 'fLaC' ? 'flac' : 'mp3';
 }
 
+/** What a name has to end in for its content, as most files of that kind do; undefined where it does, or ends in nothing that is audio. */
+export function rightExtension(fileName: string, container: string): string | undefined {
+  return isContainerName(container) && extensionIssue(fileName, container)
+    ? EXTENSIONS[KIND_OF[container]][0]
+    : undefined;
+}
+
+const isContainerName = (name: string): name is ContainerName => Object.hasOwn(KIND_OF, name);
+
 /** The kind that a container belongs to. */
 export const KIND_OF: Record<ContainerName, ContainerKind> = {
   WAV: 'wave',
@@ -79,9 +88,17 @@ export const KIND_OF: Record<ContainerName, ContainerKind> = {
   AU: 'au',
 };
 
+/** The code of the issue of a name that ends in what belongs to another content. */
+export const OTHER_EXTENSION = 'OTHER_EXTENSION';
+
 /** The issue of a name whose extension belongs to another container than the content; undefined when they go together. */
-export function extensionIssue(fileName: string, container: ContainerName): Issue | undefined {
+export function extensionIssue(fileName: string, container: string): Issue | undefined {
   const extension = /\.[^.]+$/.exec(fileName)?.[0].toLowerCase() ?? '';
-  if (!AUDIO_EXTENSIONS.includes(extension) || EXTENSIONS[KIND_OF[container]].includes(extension)) return undefined;
-  return { code: 'OTHER_EXTENSION', message: `Its content is ${container}, although its name ends in ${extension}.` };
+  if (
+    !isContainerName(container) ||
+    !AUDIO_EXTENSIONS.includes(extension) ||
+    EXTENSIONS[KIND_OF[container]].includes(extension)
+  )
+    return undefined;
+  return { code: OTHER_EXTENSION, message: `Its content is ${container}, although its name ends in ${extension}.` };
 }

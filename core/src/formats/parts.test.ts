@@ -1,7 +1,7 @@
 import { describe, expect, it } from '@jest/globals';
 import { emptyRecord } from '../record/fields.ts';
 import { bytesOfAscii, concatBytes, memorySource, readExactly, windowedSource } from './byte-source.ts';
-import { containerOf, extensionIssue, sniffContainer } from './container.ts';
+import { containerOf, extensionIssue, rightExtension, sniffContainer } from './container.ts';
 import { agrees, fieldsToWrite, textForPlace, valueFromText } from './field-places.ts';
 import { cutAtWord, decodeText, fittedAscii, toAscii } from './text-encoding.ts';
 
@@ -112,6 +112,9 @@ describe('containers by their content', () => {
   });
 
   it('are told from an extension that belongs to another one', () => {
+    expect(rightExtension('tone.aif', 'WAV')).toBe('.wav');
+    expect(rightExtension('tone.BWF', 'WAV')).toBeUndefined();
+    expect(rightExtension('tone.wav', 'AIFF-C')).toBe('.aif');
     expect(extensionIssue('tone.aif', 'WAV')).toMatchObject({ code: 'OTHER_EXTENSION' });
     expect(extensionIssue('tone.CAF', 'RF64')?.message).toContain('.caf');
     for (const [name, container] of [

@@ -72,7 +72,7 @@ export async function planAfterList(app: AppContext, personId: number, sight: Si
   const planId = await storePlan(app, plan, async function* (inside) {
     const { rows: found } = await inside.db.execute<Behind>(sql`${behind} order by id`);
     const names = new Map(found.filter(({ renames }) => renames).map(({ id, to }) => [Number(id), to]));
-    const renamer = planRenames(inside, { shorten: 'no', companions: true }, names);
+    const renamer = planRenames(inside, { shorten: 'no', extensions: 'kept', companions: true }, names);
     const write = planWrites(inside);
     const block = blockerOfReadOnly(inside);
     const written = new Set(found.filter(({ writes }) => writes).map(({ id }) => Number(id)));

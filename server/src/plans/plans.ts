@@ -53,7 +53,7 @@ export async function makePlanOfNames(
 ): Promise<Plan> {
   const selection: SeenSelection = { kind: 'copies', copyIds: [...names.keys()], seenBy: sight };
   const planId = await storePlan(app, { kind: 'rename', batchId: null, personId }, async function* (inside) {
-    const planner = planRenames(inside, { shorten: 'no', companions: true }, names);
+    const planner = planRenames(inside, { shorten: 'no', extensions: 'kept', companions: true }, names);
     const block = blockerOfReadOnly(inside);
     for await (const rows of plannedRows(inside.db, selection, false)) await planner.meet?.(rows);
     for await (const rows of plannedRows(inside.db, selection, false))

@@ -1,5 +1,5 @@
 import { AppError } from '@flagstone/core/errors';
-import { isAudioName } from '@flagstone/core/formats/container';
+import { isAudioName, rightExtension } from '@flagstone/core/formats/container';
 import { FolderNames } from '@flagstone/core/naming/companions';
 import { pathProblem, splitExtension } from '@flagstone/core/naming/name-blocks';
 import { NameSeries } from '@flagstone/core/naming/name-series';
@@ -50,7 +50,7 @@ export function planRenames(
     return (row) => {
       const name = given.get(row.copyId);
       if (name !== undefined) return { name, blocks: null, problems: [] };
-      const { extension } = splitExtension(row.name);
+      const extension = extensionOf(row, choices);
       return nameAfter(patternOf(row.copyId), row.record, extension, app.categories, choices.shorten);
     };
   };
@@ -71,6 +71,37 @@ export function planRenames(
       for (const row of rows) items.push(planOne(row, planned(row), await namesFor(row), choices, series));
       return items;
     },
+  };
+}
+
+/** What the name of a row is to end in. */
+function extensionOf({ name, facts }: SoundRow, { extensions }: RenameChoices): string {
+  const { extension } = splitExtension(name);
+  if (extensions === 'kept') return extension;
+  return extensions === 'right' ? (rightExtension(name, facts.container) ?? extension) : extensions;
+}
+
+/** What there is to tell of what a name ends in and will. */
+function extensionNotice({ name, facts }: SoundRow, next: string): JournalProblem | undefined {
+  const [now, then] = [splitExtension(name).extension, splitExtension(next).extension];
+  const right = rightExtension(next, facts.container);
+  const isChanged = now.toLowerCase() !== then.toLowerCase();
+  if (right === undefined)
+    return isChanged
+      ? {
+          code: 'EXTENSION_RIGHTED',
+          severity: 'notice',
+          message: `It is ${facts.container}: “${now}” becomes “${then}”.`,
+        }
+      : undefined;
+  const message = isChanged
+    ? `It stays ${facts.container} and will be called “${then}”: other programs may refuse it. Nothing is converted.`
+    : `Its content is ${facts.container}, although its name ends in “${now}”.`;
+  return {
+    code: 'OTHER_EXTENSION',
+    severity: 'notice',
+    message,
+    ...(isChanged ? {} : { remedy: 'Choose “Put extensions right”.' }),
   };
 }
 
@@ -120,6 +151,8 @@ function planOne(
   else if (name !== planned.name) notice('NAME_TAKEN', `“${planned.name}” is taken, so a counter is added.`);
   for (const file of staying)
     notice('COMPANION_STAYS', `“${file}” stays: the name that it would take beside this file is taken.`);
+  const ends = extensionNotice(row, name);
+  if (ends) problems.push(ends);
   const long = pathProblem(row.folder, name);
   if (long) problems.push(long);
   if (row.state === 'away' && name !== row.name)

@@ -1,5 +1,6 @@
 import type { ItemState } from '@flagstone/contract/plans';
 import { AppError } from '@flagstone/core/errors';
+import { extensionIssue, OTHER_EXTENSION } from '@flagstone/core/formats/container';
 import type { FolderNames } from '@flagstone/core/naming/companions';
 import { eq } from 'drizzle-orm';
 import { z } from 'zod';
@@ -64,7 +65,10 @@ async function recordRename(
 ): Promise<void> {
   await app.db.transaction(async (tx) => {
     await lockRecords(tx, [copy.soundId]);
-    await tx.update(copies).set({ name }).where(eq(copies.id, copy.id));
+    // What a name ends in is remarked upon beside what was found in the file.
+    const ends = extensionIssue(name, copy.container);
+    const issues = [...copy.issues.filter(({ code }) => code !== OTHER_EXTENSION), ...(ends ? [ends] : [])];
+    await tx.update(copies).set({ name, issues }).where(eq(copies.id, copy.id));
     await refreshSearch(tx, [copy.soundId]);
     await setState(tx, item, state);
   });

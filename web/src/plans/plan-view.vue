@@ -36,6 +36,12 @@ const companions = useLocalStorage('flagstone.plan.companions', true);
 const share = useLocalStorage('flagstone.plan.share', 100);
 /** Chosen for this plan alone: what is cut off a name should be seen each time. */
 const shorten = ref<Shortening>('no');
+const extensions = ref('kept');
+const EXTENSIONS = [
+  { value: 'kept', label: 'Extensions as they are' },
+  { value: 'right', label: 'Put extensions right' },
+  ...['.wav', '.aif', '.flac', '.mp3', '.ogg'].map((value) => ({ value, label: `All called ${value}` })),
+];
 
 const live = useLive();
 const wanted = computed<NewPlan | PlanMaker>(() =>
@@ -46,7 +52,7 @@ const wanted = computed<NewPlan | PlanMaker>(() =>
         selection: props.selection,
         ...(props.batchId === undefined ? {} : { batchId: props.batchId }),
         allCopies: allCopies.value,
-        rename: { shorten: shorten.value, companions: companions.value },
+        rename: { shorten: shorten.value, extensions: extensions.value, companions: companions.value },
       },
 );
 const { plan, visible, show, working, tooLong, canRun, make, run, tryOne, undo } = usePlan(
@@ -152,6 +158,14 @@ useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
         v-model="companions"
         label="Files beside"
         title="Files that bear the same name with another extension, such as notes and pictures, are renamed along"
+      />
+      <pick-one
+        v-if="rename && isChosenHere"
+        class="extensions"
+        :value="extensions"
+        :choices="EXTENSIONS"
+        label="What names end in; nothing is converted"
+        @pick="(picked) => (extensions = picked)"
       />
       <pick-one
         v-if="kind === 'copy'"
@@ -302,6 +316,10 @@ useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
 
 .spring {
   flex: 1;
+}
+
+.extensions {
+  width: 170px;
 }
 
 .pace {

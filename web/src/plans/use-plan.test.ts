@@ -19,7 +19,7 @@ const wantedRename: NewPlan = {
   selection: { kind: 'batch', batchId: 1 },
   batchId: 1,
   allCopies: false,
-  rename: { shorten: 'no', companions: true },
+  rename: { shorten: 'no', extensions: 'kept', companions: true },
 };
 
 function opened(answers: ConstructorParameters<typeof FakeServer>[0] = {}) {
