@@ -313,7 +313,7 @@ useKeys('catalogue', {
               :trigger-keys="['Enter', 'ArrowDown']"
               @command="(act: 'shelve' | 'remove') => (act === 'remove' ? (removing = true) : openPlan('shelve'))"
             >
-              <el-button size="small">More ▾</el-button>
+              <el-button size="small" aria-label="More for the selected sounds">More ▾</el-button>
               <template #dropdown>
                 <el-dropdown-menu>
                   <el-dropdown-item command="shelve">Lay out on the shelf…</el-dropdown-item>
