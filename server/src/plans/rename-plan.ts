@@ -101,7 +101,7 @@ function extensionNotice({ name, facts }: SoundRow, next: string): JournalProble
     code: 'OTHER_EXTENSION',
     severity: 'notice',
     message,
-    ...(isChanged ? {} : { remedy: 'Choose “Put extensions right”.' }),
+    ...(isChanged ? {} : { remedy: 'Choose “Extensions put right” above.' }),
   };
 }
 

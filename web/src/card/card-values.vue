@@ -3,7 +3,7 @@ import type { FieldValues } from '@flagstone/contract/record';
 import type { FieldName } from '@flagstone/core/record/fields';
 import { computed } from 'vue';
 
-/** The different values of a field with how many of the selected sounds say each; a click gives one to all, or takes a keyword from all. */
+/** The different values of a field with how many of the selected sounds say each; a button of its own gives one to all, or takes a keyword from all. */
 const props = defineProps<{ values: FieldValues; field: FieldName; label: string; isList: boolean }>();
 const emit = defineEmits<{ set: [value: string]; add: [word: string]; remove: [word: string] }>();
 
@@ -25,15 +25,17 @@ const isMixed = computed(
 <template>
   <ul v-if="isMixed" class="values" :aria-label="`Values of ${label}`">
     <li v-for="{ value, times } in shown" :key="value">
+      <span class="value" :title="value">{{ value }}</span>
+      <span class="soft">{{ times === values.sounds ? 'all' : times.toLocaleString('en') }}</span>
       <button
+        v-if="times < values.sounds"
         type="button"
-        class="value"
-        :title="isList ? `Add “${value}” to all` : `Set “${value}” for all`"
+        class="in-line-button"
+        :aria-label="isList ? `Add “${value}” to all` : `Set “${value}” for all`"
         @click="isList ? emit('add', value) : emit('set', value)"
       >
-        {{ value }}
+        {{ isList ? '+ all' : '→ all' }}
       </button>
-      <span class="soft">{{ times === values.sounds ? 'all' : times.toLocaleString('en') }}</span>
       <button
         v-if="isList"
         type="button"
@@ -50,22 +52,15 @@ const isMixed = computed(
 </template>
 
 <style scoped>
-/* One line, so that the fields below hardly move when values come and go; all of it while the field is used. */
 .values {
   display: flex;
   flex-wrap: wrap;
   gap: 2px 10px;
   grid-column: 2;
-  height: 18px;
   margin: 2px 0 4px;
-  overflow: hidden;
   padding: 0;
   font-size: 12px;
   list-style: none;
-}
-
-.field:focus-within > .values {
-  height: auto;
 }
 
 li {
@@ -78,14 +73,7 @@ li {
 .value {
   overflow: hidden;
   max-width: 150px;
-  padding: 0;
-  border: 0;
-  background: none;
-  color: var(--lichen);
-  font: inherit;
-  text-decoration: underline;
   text-overflow: ellipsis;
   white-space: nowrap;
-  cursor: pointer;
 }
 </style>

@@ -120,7 +120,10 @@ defineExpose({ focusField: (name?: BlockName) => focusField(name ?? 'catId') });
         />
         <template v-else>
           <h2>{{ inWords(count, 'sound') }}</h2>
-          <p class="soft">A value typed here goes into all of them; so does one that is clicked.</p>
+          <p class="soft">
+            What they say stands below each field. A value typed here goes into all of them, and so does one by its “→
+            all”.
+          </p>
         </template>
         <p v-if="one && presence.atSound(one.soundId).length > 0" class="there" role="status">
           ◉

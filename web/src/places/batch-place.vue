@@ -30,6 +30,7 @@ import { useBatch } from '../intake/use-batch.ts';
 import RefusedPage from '../ui/refused-page.vue';
 import { useRights } from '../stores/rights.ts';
 import BatchMenu from '../intake/batch-menu.vue';
+import NamingDialog from '../setup/naming-dialog.vue';
 import LeftOutFiles from '../intake/left-out-files.vue';
 import SuggestionList from '../card/suggestion-list.vue';
 import { counted } from '../ui/format.ts';
@@ -105,6 +106,10 @@ async function accept(catId: string): Promise<void> {
   const done = await edit({ set: { catId } });
   if (done && single) list.goTo(Math.min(list.current.value + 1, list.rows.value.length - 1));
 }
+
+/** The names are planned anew once they are made otherwise. */
+const naming = ref(false);
+const patternTurn = ref(0);
 
 /** After rows went to another batch, or came from one. */
 function changed(): void {
@@ -238,6 +243,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
         >{{ batch.counts.categorised }} of {{ batch.counts.all }} with a category, {{ batch.counts.named }} ready to
         name</span
       >
+      <el-button v-if="step === 'name'" @click="naming = true">Naming pattern…</el-button>
       <span v-if="step === 'describe'" class="suggest">
         <el-button :disabled="batch.counts.all === 0" @click="cooking = true">Recipe…</el-button>
         <el-dropdown
@@ -311,7 +317,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
       </sound-table>
       <plan-view
         v-if="step === 'name' || step === 'write'"
-        :key="step"
+        :key="`${step} ${patternTurn}`"
         :kind="step === 'name' ? 'rename' : 'write'"
         :batch-id="id"
         :selection="planSelection"
@@ -329,6 +335,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
         :current-copy-id="list.currentRow.value?.copyId ?? 0"
         @chosen="choose"
       />
+      <naming-dialog v-if="batch" v-model="naming" :collection-id="batch.collectionId" @changed="patternTurn += 1" />
       <left-out-files v-if="step === 'unreadable'" :batch="batch" :unreadable="unreadable" />
       <sound-card
         ref="card"

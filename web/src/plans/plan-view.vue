@@ -38,8 +38,8 @@ const share = useLocalStorage('flagstone.plan.share', 100);
 const shorten = ref<Shortening>('no');
 const extensions = ref('kept');
 const EXTENSIONS = [
-  { value: 'kept', label: 'Extensions as they are' },
-  { value: 'right', label: 'Put extensions right' },
+  { value: 'kept', label: 'Extensions kept' },
+  { value: 'right', label: 'Extensions put right' },
   ...['.wav', '.aif', '.flac', '.mp3', '.ogg'].map((value) => ({ value, label: `All called ${value}` })),
 ];
 
@@ -319,7 +319,7 @@ useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
 }
 
 .extensions {
-  width: 170px;
+  width: 142px;
 }
 
 .pace {
