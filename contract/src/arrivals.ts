@@ -31,6 +31,8 @@ export const arrivalSchema = z.object({
   folder: z.string(),
   state: arrivalStateSchema,
   batchId: z.number().nullable(),
+  /** A job works on it, or is going to. */
+  isUnderWay: z.boolean(),
   createdAt: z.string(),
   files: z.object({ announced: z.number(), here: z.number(), placed: z.number(), left: z.number() }),
   /** Of the files that are to be sent, and of those that are here. */
@@ -113,7 +115,7 @@ export const arrivalsEndpoints = {
     params: idParams,
     response: z.array(arrivalFileSchema),
   }),
-  /** Has what was sent put into its folder and read; what was not sent whole is left out. */
+  /** Has what was sent put into its folder and read; what was not sent whole is left out. One that was stopped on the way goes on. */
   finishArrival: endpoint('POST', '/arrivals/:id/finish', {
     needs: as('librarian', 'arrival'),
     audit: 'brings sounds in',

@@ -386,11 +386,10 @@ describe('an arrival', () => {
     await db.execute(
       `update arrival_files set state = 'here' where arrival_id = ${id} and path in ('a.wav', 'P/c.wav')`,
     );
-    const [job] = (await app.call('listJobs')).filter(
-      ({ kind, title }) => kind === 'arrive' && title.includes(`Pack ${count}”`),
-    );
-    await app.ended(await app.call('resumeJob', { params: { id: job?.id ?? '' } }));
+    await app.ended(await app.call('finishArrival', { params: { id } }));
     const { arrival, left } = await standing(id);
+    // It is done: nothing of it goes on.
+    expect((await app.send('finishArrival', { params: { id } })).body).toMatchObject({ code: 'PLAN_NOT_RUNNABLE' });
     expect(left).toEqual([]);
     expect(await onDisk(arrival)).toEqual(['a.wav', 'b.wav', 'c.wav', 'd.wav']);
   });

@@ -6,7 +6,7 @@ import { AppError } from '@flagstone/core/errors';
 import { freeName, nameKey } from '@flagstone/core/naming/name-blocks';
 import { MOST_ARRIVING, type Arrival, type ArrivalFile, type NewArrival } from '@flagstone/contract/arrivals';
 import type { Job } from '@flagstone/contract/jobs';
-import { and, eq, sql, type SQL } from 'drizzle-orm';
+import { and, eq, isNotNull, sql, type SQL } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { arrivalFiles, arrivals } from '../db/arrivals-schema.ts';
 import type { Transaction } from '../db/connect.ts';
@@ -43,6 +43,12 @@ export async function findHeld(app: Pick<AppContext, 'db'>, digests: readonly st
   return rows.map(({ digest, soundId, name }) => ({ digest, soundId: Number(soundId), name }));
 }
 
+/** Whether a job works on an arrival, or is going to. */
+const hasJob = (
+  id: SQL,
+): SQL => sql`exists (select from jobs j where j.kind = 'arrive' and j.state in ('waiting', 'running', 'paused')
+  and j.payload ->> 'arrivalId' = ${id}::text)`;
+
 const NEWEST = 20;
 
 /** Those that are not done, and the newest that are, newest first. */
@@ -59,7 +65,7 @@ async function arrivalsWhere(app: AppContext, which: SQL): Promise<Arrival[]> {
       Record<string, unknown> &
       Arrival['files'] & { at: Date; allBytes: number; hereBytes: number }
   >(sql`
-    select a.id, a.name, a.collection_id as "collectionId", p.name as person, a.source, d.name as "driveName", a.folder, a.state, a.batch_id as "batchId", a.created_at as at, f.*
+    select a.id, a.name, a.collection_id as "collectionId", p.name as person, a.source, d.name as "driveName", a.folder, a.state, a.batch_id as "batchId", a.created_at as at, ${hasJob(sql`a.id`)} as "isUnderWay", f.*
     from arrivals a join people p on p.id = a.person_id join drives d on d.id = a.drive_id cross join lateral (
       select count(*) filter (where state = 'announced')::int as announced, count(*) filter (where state = 'here')::int as here,
         count(*) filter (where state = 'placed')::int as placed, count(*) filter (where state = 'left')::int as "left",
@@ -225,11 +231,7 @@ export async function announceFiles(
     return other.map((row) => row.id);
   });
   for (const file of changed) await staged.remove(file);
-  const [{ bytes = 0 } = {}] = await app.db
-    .select({ bytes: sql<number>`coalesce(sum(bytes), 0)::float8` })
-    .from(arrivalFiles)
-    .where(and(eq(arrivalFiles.arrivalId, id), eq(arrivalFiles.state, 'announced')));
-  await refuseWhenFull(folder, bytes);
+  await refuseWhenFull(folder, await bytesToCome(app, id, staged));
   const paths = rows.map((row) => row.path);
   const found = await app.db
     .select()
@@ -242,6 +244,21 @@ export async function announceFiles(
     );
   const byPath = new Map(found.map((row) => [row.path, row]));
   return paths.flatMap((each) => byPath.get(each) ?? []).map(told);
+}
+
+/** Bytes of an arrival that are still to be sent. */
+async function bytesToCome(app: AppContext, id: number, staged: StagedFiles): Promise<number> {
+  const announced = and(eq(arrivalFiles.arrivalId, id), eq(arrivalFiles.state, 'announced'));
+  const sum = sql<number>`coalesce(sum(${arrivalFiles.bytes}), 0)::float8`;
+  const [{ bytes = 0 } = {}] = await app.db.select({ bytes: sum }).from(arrivalFiles).where(announced);
+  // A few at a time are on their way.
+  const begun = await app.db
+    .select({ id: arrivalFiles.id })
+    .from(arrivalFiles)
+    .where(and(announced, isNotNull(arrivalFiles.begunAt)));
+  let here = 0;
+  for (const file of begun) here += (await staged.bytesOf(file.id)) ?? 0;
+  return bytes - here;
 }
 
 /** Why a file is left out before it is sent. */
@@ -269,11 +286,16 @@ export async function listLeftOut(app: Pick<AppContext, 'db'>, id: number): Prom
   return rows.map(told);
 }
 
-/** Closes an arrival and queues putting it into its folder. Throws PLAN_NOT_RUNNABLE where that was done, NOTHING_SELECTED where nothing was sent. */
+/**
+ * Closes an arrival and queues putting it into its folder; one that was closed and on which nothing works any more goes on. Throws PLAN_NOT_RUNNABLE while that is done or when it was,
+ * NOTHING_SELECTED where nothing was sent.
+ */
 export async function finishArrival(app: AppContext, id: number, personId: number): Promise<Job> {
   await app.db.transaction(async (tx) => {
     const [arrival] = await tx.select().from(arrivals).where(eq(arrivals.id, id)).for('update');
     if (!arrival) throw new AppError('NOT_FOUND', 'There is no such arrival any more.');
+    const { rows: jobs } = await tx.execute(sql`select where ${hasJob(sql`${id}`)}`);
+    if (arrival.state === 'placing' && jobs.length === 0) return;
     refuseClosed(arrival);
     const { rows } = await tx.execute(
       sql`select from arrival_files where arrival_id = ${id} and (state = 'here' or begun_at is not null) limit 1`,

@@ -1,7 +1,7 @@
 import path from 'node:path';
 import { arrivingKind, arrivingPath } from '@flagstone/core/arrivals/arriving-path';
 import { AppError } from '@flagstone/core/errors';
-import { and, asc, eq, gt, isNull, sql, type SQL } from 'drizzle-orm';
+import { and, asc, eq, gt, isNotNull, isNull, sql, type SQL } from 'drizzle-orm';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { arrivalFiles, arrivals } from '../db/arrivals-schema.ts';
@@ -107,7 +107,6 @@ async function list(app: AppContext, { arrival }: ArrivalPlace, files: readonly 
 async function listSource(app: AppContext, run: JobRun, place: ArrivalPlace): Promise<void> {
   const { source } = place.arrival;
   const root = await app.roots.checkedFolder(source);
-  let bytes = 0;
   const walked = walkFolders(root, '', { list: (tasks) => app.workers.listFolders(tasks) });
   for await (const { folder, entries, others } of walked) {
     const found = entries.map((entry): Listed => {
@@ -120,7 +119,6 @@ async function listSource(app: AppContext, run: JobRun, place: ArrivalPlace): Pr
           }
         : { path: shown, bytes: 0, why: { code: entry.error.code, message: entry.error.message } };
     });
-    bytes += found.reduce((sum, file) => sum + (file.why ? 0 : file.bytes), 0);
     const rest = others.map((name): Listed => ({
       path: below(folder, name),
       bytes: 0,
@@ -129,7 +127,6 @@ async function listSource(app: AppContext, run: JobRun, place: ArrivalPlace): Pr
     await list(app, place, [...found, ...rest]);
     await run.fence.check();
   }
-  await refuseWhenFull(place.folder, bytes);
 }
 
 const below = (folder: string, name: string): string => (folder === '' ? name : `${folder}/${name}`);
@@ -158,14 +155,9 @@ async function listPacks(app: AppContext, place: ArrivalPlace): Promise<void> {
           place,
           files.map((entry) => listedEntry(pack.id, base, top, entry)),
         );
-        await refuseWhenFull(
-          place.folder,
-          files.reduce((sum, { bytes }) => sum + bytes, 0),
-        );
       });
     } catch (error) {
       const { code, message } = itemError(error, pack.path);
-      if (code === 'DISK_FULL') throw error;
       await app.db.update(arrivalFiles).set({ state: 'left', code, message }).where(eq(arrivalFiles.id, pack.id));
     }
   }
@@ -213,8 +205,13 @@ async function placeAll(app: AppContext, run: JobRun, place: ArrivalPlace, sight
   const isPack = sql`(${arrivalFiles.packId} is null and lower(${arrivalFiles.path}) like '%.zip')`;
   const waiting = ofArrival(place, eq(arrivalFiles.state, 'here'), sql`not ${isPack}`);
   await run.setTotal(await app.db.$count(arrivalFiles, waiting));
+  // What was sent is moved; what is copied, unpacked or converted needs room.
+  const { source, audio } = place.arrival;
+  const needsRoom = source !== '' || audio !== null ? undefined : isNotNull(arrivalFiles.packId);
+  const sum = sql<number>`coalesce(sum(${arrivalFiles.bytes}), 0)::float8`;
+  const [{ bytes = 0 } = {}] = await app.db.select({ bytes: sum }).from(arrivalFiles).where(and(waiting, needsRoom));
+  await refuseWhenFull(place.folder, bytes);
   const placer = await FilePlacer.of(app, place, sight, folderEntrance(app, place.folder), run.fence);
-  const { source } = place.arrival;
   const open = (file: ArrivingFile): string =>
     source === '' ? place.staged.pathOf(file.id) : path.join(source, file.path);
   await eachPage(app, and(waiting, isNull(arrivalFiles.packId)), (files) =>
@@ -231,7 +228,9 @@ async function placeAll(app: AppContext, run: JobRun, place: ArrivalPlace, sight
       () =>
         withPack(packed, ({ extract }) =>
           eachPage(app, and(waiting, eq(arrivalFiles.packId, pack.id)), (files) =>
-            placePage(run, files, (file, turn) => placer.placePacked(file, turn, (target) => extract(file.entry ?? -1, target))),
+            placePage(run, files, (file, turn) =>
+              placer.placePacked(file, turn, (target) => extract(file.entry ?? -1, target)),
+            ),
           ),
         ),
       (error: unknown) => placer.leavePack(pack, itemError(error, pack.path)),

@@ -103,7 +103,11 @@ export class FilePlacer {
   }
 
   /** Puts a file out of a pack; `extract` takes it out. Returns why it failed. */
-  placePacked(file: ArrivingFile, turn: Turn, extract: (target: string) => Promise<void>): Promise<AppError | undefined> {
+  placePacked(
+    file: ArrivingFile,
+    turn: Turn,
+    extract: (target: string) => Promise<void>,
+  ): Promise<AppError | undefined> {
     return this.attempt(file, () =>
       withScratchNames(this.place.folder, 1, async ([extracted = '']) => {
         await extract(extracted);
@@ -154,7 +158,12 @@ export class FilePlacer {
   }
 
   /** Reads a file and puts it where it belongs; returns why it is left out. What cannot be read is put there as it is, for somebody to look at. */
-  private async placeRead(file: ArrivingFile, turn: Turn, from: string, how: 'moved' | 'copied'): Promise<Told | undefined> {
+  private async placeRead(
+    file: ArrivingFile,
+    turn: Turn,
+    from: string,
+    how: 'moved' | 'copied',
+  ): Promise<Told | undefined> {
     const { arrival } = this.place;
     const [read] = await this.app.workers.readHeaders([from]);
     const quickDigest = read?.ok === true ? read.quickDigest : '';

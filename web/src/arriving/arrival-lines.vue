@@ -45,11 +45,12 @@ const lines = computed(() =>
 
 const STATES = { waiting: '○ Waits for its turn', sending: '▶ Being sent', paused: 'Ⅱ Paused', stopped: '✕ Stopped' };
 function stateOf({ arrival, own }: (typeof lines.value)[number]): string {
-  if (arrival.state === 'placing') return '▶ Being put into its folder';
+  if (arrival.state === 'placing')
+    return arrival.isUnderWay ? '▶ Being put into its folder' : '■ Stopped on the way into its folder';
   return own ? STATES[own.state] : '□ Not sent from this page: hand the same files over again to go on';
 }
 
-async function close(arrival: Arrival, how: 'take' | 'giveUp'): Promise<void> {
+async function close(arrival: Arrival, how: 'take' | 'giveUp', isKnown = false): Promise<void> {
   const { here, announced } = arrival.files;
   const question =
     how === 'take'
@@ -60,7 +61,7 @@ async function close(arrival: Arrival, how: 'take' | 'giveUp'): Promise<void> {
     cancelButtonText: 'Leave it',
     type: 'warning',
   } as const;
-  const isSure = await ElMessageBox.confirm(question, 'Bring in', options).catch(() => undefined);
+  const isSure = isKnown || (await ElMessageBox.confirm(question, 'Bring in', options).catch(() => undefined));
   if (isSure) await arriving.close(arrival.id, how);
   await load();
 }
@@ -75,6 +76,13 @@ async function close(arrival: Arrival, how: 'take' | 'giveUp'): Promise<void> {
           <strong>{{ line.arrival.name }}</strong>
           <span class="soft">{{ line.arrival.person }}, {{ formatWhen(line.arrival.createdAt) }}</span>
           <span class="state">{{ stateOf(line) }}</span>
+        </div>
+        <div v-if="line.arrival.state === 'placing' && !line.arrival.isUnderWay" class="acts">
+          <span class="soft"
+            >{{ line.arrival.files.placed.toLocaleString('en') }} of
+            {{ counted(line.arrival.files.placed + line.arrival.files.here, 'file') }} are there; nothing is lost.</span
+          >
+          <el-button size="small" type="primary" @click="close(line.arrival, 'take', true)">Go on</el-button>
         </div>
         <template v-if="line.arrival.state === 'receiving'">
           <el-progress

@@ -48,13 +48,11 @@ export async function sendFiles(
   // What is not sent is listed with the batch all the same.
   for (let at = 0; at < left.length; at += MOST_ANNOUNCED)
     await announce(
-      left
-        .slice(at, at + MOST_ANNOUNCED)
-        .map(({ path, bytes, heldAs }) => ({
-          path: path.slice(0, MOST_PATH_BYTES),
-          bytes,
-          ...(heldAs === undefined ? {} : { heldAs }),
-        })),
+      left.slice(at, at + MOST_ANNOUNCED).map(({ path, bytes, heldAs }) => ({
+        path: path.slice(0, MOST_PATH_BYTES),
+        bytes,
+        ...(heldAs === undefined ? {} : { heldAs }),
+      })),
     );
   for (let at = 0; at < files.length; at += MOST_ANNOUNCED) {
     const part = files.slice(at, at + MOST_ANNOUNCED).map(({ path, file }) => ({ path, bytes: file.size }));
