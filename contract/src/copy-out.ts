@@ -27,9 +27,13 @@ export const copyOutSizeSchema = z.object({
   gone: z.number(),
   /** Files that do not say what their records say now: they go out as they are. */
   behind: z.number(),
+  /** What the licences of these sounds forbid or ask for, and of how many none is known (an empty name); the most frequent first. */
+  licences: z.array(z.object({ licence: z.string(), sounds: z.number(), says: z.array(z.string()) })),
   /** By which the ZIP file is fetched, once. */
   ticket: z.string(),
 });
+
+export type CopyOutSize = z.infer<typeof copyOutSizeSchema>;
 
 export const copyOutEndpoints = {
   /** Copies nothing yet: says how much it would be. */

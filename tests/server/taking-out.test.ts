@@ -191,6 +191,19 @@ describe('a ZIP file', () => {
     );
   });
 
+  it('tells before what the licences of the sounds ask for, and of how many none is known', async () => {
+    const { rows } = await app.call('listCatalogue', { query: {} });
+    const selection = { kind: 'copies' as const, copyIds: rows.slice(0, 1).map(({ copyId }) => copyId) };
+    const set = { licence: 'CC BY-NC 4.0' };
+    await app.call('editRecords', { body: { selection, edit: { set } } });
+    const { licences } = await app.call('prepareCopyOut', { body: { what: everything, tree: false } });
+    expect(licences.map(({ licence, says }) => [licence, says])).toEqual([
+      ['', []],
+      ['CC BY-NC 4.0', ['no commercial use', 'name its author']],
+    ]);
+    await app.call('editRecords', { body: { selection, edit: { set: { licence: '' } } } });
+  });
+
   it('is fetched once by its ticket', async () => {
     const { ticket, ...size } = await app.call('prepareCopyOut', { body: { what: everything, tree: false } });
     expect(size).toMatchObject({ files: 4, gone: 0 });

@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import { PUBLIC_LICENCES, publicLicence } from './public-licences.ts';
-import { UNSAID_TERMS, verdictOf, type LicenceTerms, type Use } from './terms.ts';
+import { restrictionsOf, UNSAID_TERMS, verdictOf, type LicenceTerms, type Use } from './terms.ts';
 
 const wanted = (use: Use, more: object = {}) => ({ use, isCommercial: true, show: '', today: '2026-11-30', ...more });
 const terms = (more: Partial<LicenceTerms>): LicenceTerms => ({
@@ -84,5 +84,18 @@ describe('the terms of a licence', () => {
     expect(
       verdictOf(terms({ onlyShow: 'The Lock Keeper', seats: 1, territories: 'Europe' }), wanted('film')).reasons,
     ).toHaveLength(3);
+  });
+});
+
+describe('what terms say in short', () => {
+  it('is nothing where all is allowed, and what they forbid or ask for, whatever the use is', () => {
+    expect(restrictionsOf(terms({}), '2026-11-30')).toEqual([]);
+    expect(
+      restrictionsOf(terms({ commercial: 'no', redistribution: 'no', attribution: true, seats: 1 }), '2026-11-30'),
+    ).toEqual(['no commercial use', 'no handing on', 'for one person', 'name its author']);
+    expect(restrictionsOf(terms({ until: '2026-11-29', onlyShow: 'The Lock Keeper' }), '2026-11-30')).toEqual([
+      'ended on 2026-11-29',
+      'only for “The Lock Keeper”',
+    ]);
   });
 });

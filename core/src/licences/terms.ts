@@ -123,6 +123,24 @@ export function verdictOf(terms: LicenceTerms, { use, isCommercial, show, today 
   return { verdict: opens.length > 0 ? 'open' : 'allowed', reasons: opens };
 }
 
+/** What terms forbid or ask for whatever the use is, in short words; nothing where all is allowed as far as they say. `today` is `YYYY-MM-DD`. */
+export function restrictionsOf(terms: LicenceTerms, today: string): string[] {
+  const said: string[] = [];
+  if (terms.until !== '' && today > terms.until) said.push(`ended on ${terms.until}`);
+  if (terms.from !== '' && today < terms.from) said.push(`holds from ${terms.from}`);
+  if (terms.commercial === 'no') said.push('no commercial use');
+  if (terms.adapted === 'no') said.push('no use in another work');
+  if (terms.broadcast === 'no') said.push('no broadcast');
+  if (terms.games === 'no') said.push('no games');
+  if (terms.redistribution === 'no') said.push('no handing on');
+  if (terms.onlyShow !== '') said.push(`only for “${terms.onlyShow}”`);
+  if (terms.territories !== '') said.push(`for ${terms.territories}`);
+  if (terms.seats !== null) said.push(`for ${terms.seats === 1 ? 'one person' : `${terms.seats} people`}`);
+  if (terms.shareAlike) said.push('share alike');
+  if (terms.attribution) said.push('name its author');
+  return said;
+}
+
 const DAY_MS = 24 * 3600 * 1000;
 
 function daysBetween(from: string, to: string): number {

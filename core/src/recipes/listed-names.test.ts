@@ -23,8 +23,9 @@ describe('a name of a list', () => {
     ['ORV', 'ORV'],
   ])('is found as %j', (said, code) => expect(found(said)).toBe(code));
 
-  it.each(['T. Reed', 'Orla', 'Venn', 'Quist Mirela Anna', 'Ola'])('is not guessed from %j, which may mean another one, or several', (said) =>
-    expect(found(said)).toBeUndefined(),
+  it.each(['T. Reed', 'Orla', 'Venn', 'Quist Mirela Anna', 'Ola'])(
+    'is not guessed from %j, which may mean another one, or several',
+    (said) => expect(found(said)).toBeUndefined(),
   );
 
   it('is found by its code where no name is said', () => {

@@ -1,6 +1,11 @@
 import path from 'node:path';
 import { Readable, type Writable } from 'node:stream';
-import { copyOutSchema, type CopyOut, type copyOutToFolderSchema } from '@flagstone/contract/copy-out';
+import {
+  copyOutSchema,
+  type CopyOut,
+  type CopyOutSize,
+  type copyOutToFolderSchema,
+} from '@flagstone/contract/copy-out';
 import type { Job } from '@flagstone/contract/jobs';
 import type { SoundRow } from '@flagstone/contract/record';
 import type { CopyState } from '@flagstone/core/record/copy-states';
@@ -22,6 +27,8 @@ import type { FrameRange } from '../disk/read-samples.ts';
 import { copyThatIsHere } from '../listening/analyses.ts';
 import { exportOf } from '../listening/listening.ts';
 import { placesSeen } from '../intake/read-folders.ts';
+import type { LicenceOf } from '../describing/licences.ts';
+import { licencesTold } from './licences-told.ts';
 import { entriesOf, pullList } from './pull-lists.ts';
 import { StoredZip, streamOf } from './stored-zip.ts';
 import { allOf } from '../db/sql-parts.ts';
@@ -134,16 +141,20 @@ export async function withRecordIfPossible<Value>(
 }
 
 /** How many files would be copied out, and how large they are. */
-export async function sizeOf(
-  app: AppContext,
-  { what, ...seen }: CopyOut & Seen,
-): Promise<{ files: number; bytes: number; gone: number; behind: number }> {
+export async function sizeOf(app: AppContext, { what, ...seen }: CopyOut & Seen): Promise<Omit<CopyOutSize, 'ticket'>> {
   if (what.kind === 'list') {
     await pullList(app, what.listId);
     const entries = await entriesOf(app, what.listId, seen.seenBy);
     const bytes = entries.reduce((sum, { row, part }) => sum + (part ? 0 : row.sizeBytes), 0);
     const so = (...states: CopyState[]): number => entries.filter(({ row }) => states.includes(row.state)).length;
-    return { files: entries.length, bytes, gone: so('gone'), behind: so('behind', 'split') };
+    const said = new Map<string, LicenceOf & { sounds: number }>();
+    for (const { record } of new Map(entries.map(({ row }) => [row.soundId, row])).values()) {
+      const { licence, licenceUrl } = record;
+      const key = licence === '' ? licenceUrl : licence.toLowerCase();
+      said.set(key, { licence, licenceUrl, sounds: (said.get(key)?.sounds ?? 0) + 1 });
+    }
+    const licences = await licencesTold(app.db, [...said.values()]);
+    return { files: entries.length, bytes, gone: so('gone'), behind: so('behind', 'split'), licences };
   }
   const { tables, conditions } = selectionParts({ ...what.selection, ...seenOf(seen) });
   // As the record keeps them: one slice a line.
@@ -155,7 +166,11 @@ export async function sizeOf(
     select coalesce(sum(greatest(1, slices)), 0)::int as files, coalesce(sum(size_bytes) filter (where slices = 0), 0)::float8 as bytes,
       count(*) filter (where gone) as gone, count(*) filter (where state in ('behind', 'split')) as behind
     from (select ${slices} as slices, c.size_bytes, c.gone, ${COPY_STATE} as state from ${tables} where ${allOf(conditions)}) chosen`);
-  return rows[0] ?? { files: 0, bytes: 0, gone: 0, behind: 0 };
+  const { rows: said } = await app.db.execute<LicenceOf & { sounds: number } & Record<string, unknown>>(sql`
+    select min(r.licence) as licence, min(r.licence_url) as "licenceUrl", count(distinct r.sound_id)::int as sounds from ${tables} where ${allOf(conditions)}
+    group by lower(r.licence), case when r.licence = '' then r.licence_url else '' end order by 3 desc limit 200`);
+  const size = rows[0] ?? { files: 0, bytes: 0, gone: 0, behind: 0 };
+  return { ...size, licences: await licencesTold(app.db, said) };
 }
 
 /** Time to live of a ticket: the browser asks for the file at once. */

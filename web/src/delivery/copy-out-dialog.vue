@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { CopyOut } from '@flagstone/contract/copy-out';
+import type { CopyOut, CopyOutSize } from '@flagstone/contract/copy-out';
 import type { ListFilter, Selection } from '@flagstone/contract/selection';
 import { useLocalStorage } from '@vueuse/core';
 import { ElButton, ElCheckbox, ElDialog, ElInput, ElRadio, ElRadioGroup } from 'element-plus';
@@ -24,7 +24,8 @@ const withRecord = useLocalStorage('flagstone.copyOutWithRecord', false);
 const how = useLocalStorage<'zip' | 'folder'>('flagstone.copyOutHow', 'zip');
 const folder = useLocalStorage('flagstone.copyOutFolder', '');
 const picking = ref(false);
-const size = ref<{ files: number; bytes: number; gone: number; behind: number }>();
+const size = ref<CopyOutSize>();
+const MOST_LICENCES = 5;
 const isBusy = ref(false);
 
 const request = computed<CopyOut | undefined>(() => {
@@ -98,6 +99,19 @@ async function start(): Promise<void> {
         ▲ {{ counted(size.behind, 'file') }} of these {{ size.behind === 1 ? 'is' : 'are' }} Behind, and would go out
         without what was described since.
       </p>
+      <ul v-if="size && size.licences.length > 0" class="licences" aria-label="What their licences say">
+        <li v-for="each in size.licences.slice(0, MOST_LICENCES)" :key="each.licence">
+          <template v-if="each.licence === ''"
+            >? No licence is known of {{ counted(each.sounds, 'sound') }} of these.</template
+          >
+          <template v-else
+            >§ {{ counted(each.sounds, 'sound') }} under “{{ each.licence }}”: {{ each.says.join(', ') }}.</template
+          >
+        </li>
+        <li v-if="size.licences.length > MOST_LICENCES" class="soft">
+          and {{ counted(size.licences.length - MOST_LICENCES, 'more licence') }}; a delivery is held to all of them.
+        </li>
+      </ul>
       <p class="soft" aria-live="polite">
         <template v-if="size">
           {{ counted(size.files, 'file') }}, {{ formatBytes(size.bytes) }} of whole files.
@@ -132,6 +146,13 @@ h3 {
 .folder {
   display: flex;
   gap: 8px;
+}
+
+.licences {
+  margin: 8px 0;
+  padding: 0;
+  color: var(--ochre-ink);
+  list-style: none;
 }
 
 .behind {
