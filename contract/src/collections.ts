@@ -13,10 +13,13 @@ const blockRuleSchema = z.strictObject({
 });
 const freeBlocks = BLOCK_NAMES.filter((name): name is FreeBlock => name !== 'catId');
 
+/** What names end in before the extension: see core's NameEnding. */
+const ending = z.strictObject({ channel: z.boolean(), mono: z.string().max(20) }).optional();
+
 /** How names are made: see core's NamingPattern. */
 export const namingPatternSchema = z.discriminatedUnion('kind', [
-  z.strictObject({ kind: z.literal('ucs'), blocks: z.partialRecord(z.enum(freeBlocks), blockRuleSchema) }),
-  z.strictObject({ kind: z.literal('free'), template: z.string().trim().min(1).max(500) }),
+  z.strictObject({ kind: z.literal('ucs'), blocks: z.partialRecord(z.enum(freeBlocks), blockRuleSchema), ending }),
+  z.strictObject({ kind: z.literal('free'), template: z.string().trim().min(1).max(500), ending }),
 ]);
 
 /** A named part of the catalogue with folders, people and a naming pattern of its own. */

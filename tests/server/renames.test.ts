@@ -278,3 +278,21 @@ describe('a name that ends in what belongs to another content', () => {
     expect(refused.status).toBe(400);
   });
 });
+
+describe('the end of names', () => {
+  it('keeps the channels of split files apart, and marks other mono files, where the pattern of the collection says so', async () => {
+    const batchId = await described(['gate_L.wav', 'gate_R.wav', 'alone.wav']);
+    const pattern = { kind: 'ucs', blocks: {}, ending: { channel: true, mono: '_mono' } };
+    await app.call('updateCollection', { params: { id: 1 }, body: { pattern } });
+    const made = await plan(batchId);
+    expect((await itemsOf(made.id)).map(({ after }) => [after['name'], after['ending']]).sort()).toEqual([
+      ['CERMBrk_Pot Falls_ORV_CLAY.L.wav', '.L'],
+      ['CERMBrk_Pot Falls_ORV_CLAY.R.wav', '.R'],
+      ['CERMBrk_Pot Falls_ORV_CLAY_mono.wav', '_mono'],
+    ]);
+    expect(await run(made.id)).toMatchObject({ done: 3, failed: 0 });
+    // Named again, they are right already.
+    expect((await itemsOf((await plan(batchId)).id)).map(({ state }) => state)).toEqual(Array(3).fill('unchanged'));
+    await app.call('updateCollection', { params: { id: 1 }, body: { pattern: null } });
+  });
+});

@@ -2,6 +2,7 @@ import { AppError } from '../errors.ts';
 import { FIELD_NAMES, fieldLabel, type FieldName, type SoundRecord } from '../record/fields.ts';
 import { COMMON_ACRONYMS, LETTER_CASES, toLetterCase, type LetterCase } from '../text/letter-case.ts';
 import type { CategoryList } from '../ucs/category-list.ts';
+import type { NameEnding } from './name-ending.ts';
 import { shortenedBlocks, shortenedText, type Shortening } from './shorten-name.ts';
 import {
   BLOCK_NAMES,
@@ -28,8 +29,9 @@ export type FreeBlock = Exclude<BlockName, 'catId'>;
  * How names are made from records: after the Universal Category System, with a rule for each block, or freely after a template for
  * collections that do not use it.
  */
-export type NamingPattern =
-  { kind: 'ucs'; blocks: Partial<Record<FreeBlock, BlockRule>> } | { kind: 'free'; template: string };
+export type NamingPattern = (
+  { kind: 'ucs'; blocks: Partial<Record<FreeBlock, BlockRule>> } | { kind: 'free'; template: string }
+) & { ending?: NameEnding | undefined };
 
 /** A name after a pattern; `blocks` is null where the name is not laid in blocks. */
 export type PatternedName = Omit<PlannedName, 'blocks'> & { blocks: NameBlocks | null };
@@ -43,7 +45,7 @@ export function ruleOf(pattern: Extract<NamingPattern, { kind: 'ucs' }>, block: 
 }
 
 /**
- * The name that a pattern gives to a record, with what is wrong with it. `extension` carries its dot and is kept; a name that is too long is
+ * The name that a pattern gives to a record, with what is wrong with it. `extension` carries its dot and is kept, and whatever else the name is to end in before it (name-ending.ts); a name that is too long is
  * an error, or shortened as `shorten` says. Throws PATTERN_INVALID for a template that cannot be read.
  */
 export function nameAfter(

@@ -4,6 +4,7 @@ import { isAudioName } from '@flagstone/core/formats/container';
 import { FolderNames } from '@flagstone/core/naming/companions';
 import { folderAfter } from '@flagstone/core/naming/folder-pattern';
 import { freeName, nameKey, pathProblem, splitExtension } from '@flagstone/core/naming/name-blocks';
+import { endingOf } from '@flagstone/core/naming/name-ending';
 import { nameAfter } from '@flagstone/core/naming/naming-pattern';
 import type { CopyPlan, Plan } from '@flagstone/contract/plans';
 import type { CopyState, SoundRow } from '@flagstone/contract/record';
@@ -149,7 +150,7 @@ export class CopyPlanner {
 
   private async planOne(
     source: CopyOfSound,
-    { record }: SoundRow,
+    { record, facts }: SoundRow,
     pattern: Parameters<typeof nameAfter>[0],
   ): Promise<NewItem> {
     const below = this.wanted.folders === '' ? belowRead(source) : folderAfter(this.wanted.folders, record);
@@ -157,7 +158,8 @@ export class CopyPlanner {
     const problems: JournalProblem[] = [];
     let { name } = source;
     if (this.wanted.names === 'pattern') {
-      const planned = nameAfter(pattern, record, splitExtension(name).extension, this.app.categories);
+      const end = endingOf(pattern.ending, { name, channels: facts.channels }) + splitExtension(name).extension;
+      const planned = nameAfter(pattern, record, end, this.app.categories);
       const faults = planned.problems.filter(({ severity }) => severity === 'error');
       if (faults.length > 0)
         return {

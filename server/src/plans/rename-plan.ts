@@ -2,6 +2,7 @@ import { AppError } from '@flagstone/core/errors';
 import { isAudioName, rightExtension } from '@flagstone/core/formats/container';
 import { FolderNames } from '@flagstone/core/naming/companions';
 import { pathProblem, splitExtension } from '@flagstone/core/naming/name-blocks';
+import { endingOf } from '@flagstone/core/naming/name-ending';
 import { NameSeries } from '@flagstone/core/naming/name-series';
 import { nameAfter, type PatternedName } from '@flagstone/core/naming/naming-pattern';
 import type { RenameChoices } from '@flagstone/contract/plans';
@@ -42,16 +43,18 @@ export function planRenames(
     return names;
   };
 
-  const plannedOf = async (rows: SoundRow[]): Promise<(row: SoundRow) => PatternedName> => {
+  const plannedOf = async (rows: SoundRow[]): Promise<(row: SoundRow) => PlannedName> => {
     const patternOf = await patternsOf(
       app,
       rows.map((row) => row.copyId),
     );
     return (row) => {
       const name = given.get(row.copyId);
-      if (name !== undefined) return { name, blocks: null, problems: [] };
-      const extension = extensionOf(row, choices);
-      return nameAfter(patternOf(row.copyId), row.record, extension, app.categories, choices.shorten);
+      if (name !== undefined) return { name, blocks: null, problems: [], ending: '' };
+      const pattern = patternOf(row.copyId);
+      const ending = endingOf(pattern.ending, { name: row.name, channels: row.facts.channels });
+      const end = ending + extensionOf(row, choices);
+      return { ...nameAfter(pattern, row.record, end, app.categories, choices.shorten), ending };
     };
   };
 
@@ -73,6 +76,9 @@ export function planRenames(
     },
   };
 }
+
+/** A name with what stands before its extension and is no block. */
+type PlannedName = PatternedName & { ending: string };
 
 /** What the name of a row is to end in. */
 function extensionOf({ name, facts }: SoundRow, { extensions }: RenameChoices): string {
@@ -128,7 +134,7 @@ async function knownNames(app: AppContext, { driveId, folder }: SoundRow): Promi
 
 function planOne(
   row: SoundRow,
-  planned: PatternedName,
+  planned: PlannedName,
   names: FolderNames | AppError,
   { companions: withCompanions }: RenameChoices,
   series: NameSeries,
@@ -140,7 +146,7 @@ function planOne(
   if (names instanceof AppError) refuse(names);
   else if (!names.has(row.name)) refuse(new AppError('FILE_VANISHED', `${row.name} is not in its folder any more.`));
   if (names instanceof AppError || problems.some(isError)) {
-    const after = { name: planned.name, blocks: planned.blocks };
+    const after = { name: planned.name, blocks: planned.blocks, ending: planned.ending };
     return { copyId: row.copyId, state: 'blocked', before: { name: row.name }, after, problems };
   }
 
@@ -161,7 +167,12 @@ function planOne(
     copyId: row.copyId,
     state: name === row.name ? 'unchanged' : 'planned',
     before: { name: row.name, companions: withCompanions ? companions.map(({ from }) => from) : null },
-    after: { name, blocks: planned.blocks, companions: withCompanions ? companions.map(({ to }) => to) : null },
+    after: {
+      name,
+      blocks: planned.blocks,
+      ending: planned.ending,
+      companions: withCompanions ? companions.map(({ to }) => to) : null,
+    },
     problems,
   };
 }

@@ -116,6 +116,12 @@ function textsOf(places: unknown): Map<string, string> {
   return new Map(typeof places === 'object' && places !== null ? Object.entries(places as Record<string, string>) : []);
 }
 
+/** What a planned name ends in after its blocks. */
+function endOf({ after }: PlanItem): string {
+  const { ending, name } = after;
+  return (typeof ending === 'string' ? ending : '') + splitExtension(String(name)).extension;
+}
+
 /** The files that are renamed along with an item's. */
 function companionsOf(item: PlanItem): { from: string; to: string }[] {
   const [from, to] = [item.before['companions'], item.after['companions']];
@@ -228,7 +234,7 @@ useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
               <name-blocks
                 v-if="item.does === 'rename' && item.blocks"
                 :blocks="item.blocks"
-                :extension="splitExtension(String(item.before['name'])).extension"
+                :extension="endOf(item)"
                 :problems="item.problems"
                 @edit="(block) => emit('editBlock', item.copyId, block)"
               />

@@ -10,8 +10,9 @@ import {
   type FreeBlock,
   type NamingPattern,
 } from '@flagstone/core/naming/naming-pattern';
-import { ElButton, ElInput, ElRadio, ElRadioGroup } from 'element-plus';
+import { ElButton, ElCheckbox, ElInput, ElRadio, ElRadioGroup } from 'element-plus';
 import { computed, reactive, ref } from 'vue';
+import { endingOf, NO_ENDING } from '@flagstone/core/naming/name-ending';
 import NameBlocks from '../ui/name-blocks.vue';
 import PickOne from '../ui/pick-one.vue';
 import { useCategories } from '../stores/categories.ts';
@@ -50,7 +51,13 @@ const EXAMPLE: Partial<SoundRecord> = {
 
 const changed = ({ field, letterCase, spaces }: BlockRule, block: FreeBlock): boolean =>
   field !== block || letterCase !== 'asIs' || spaces !== 'kept';
-const wanted = computed((): NamingPattern =>
+const ending = reactive({ ...(props.pattern?.ending ?? NO_ENDING) });
+const hasEnding = computed(() => ending.channel || ending.mono !== '');
+const wanted = computed((): NamingPattern => ({
+  ...named.value,
+  ...(hasEnding.value ? { ending: { ...ending } } : {}),
+}));
+const named = computed((): NamingPattern =>
   kind.value === 'free'
     ? { kind: 'free', template: template.value }
     : {
@@ -62,16 +69,18 @@ const wanted = computed((): NamingPattern =>
 );
 const example = computed(() => {
   try {
-    return { planned: nameAfter(wanted.value, EXAMPLE, '.wav', categories.list), fault: '' };
+    const end = `${endingOf(ending, { name: 'take 4_L.wav', channels: 1 })}.wav`;
+    return { planned: nameAfter(wanted.value, EXAMPLE, end, categories.list), end, fault: '' };
   } catch (error) {
-    if (error instanceof AppError) return { planned: undefined, fault: error.message };
+    if (error instanceof AppError) return { planned: undefined, end: '', fault: error.message };
     throw error;
   }
 });
 
 function save(): void {
   const pattern = wanted.value;
-  emit('save', pattern.kind === 'ucs' && Object.keys(pattern.blocks).length === 0 ? null : pattern);
+  const isStandard = pattern.kind === 'ucs' && Object.keys(pattern.blocks).length === 0 && !hasEnding.value;
+  emit('save', isStandard ? null : pattern);
 }
 const FIELD_HINT = FIELDS.map(({ name }) => `{${name}}`).join(' ');
 const SOURCES = FIELDS.map(({ name, label }) => ({ value: name, label }));
@@ -140,10 +149,19 @@ const SPACES = [
         <span class="mono">{{ FIELD_HINT }}</span>
       </p>
     </template>
+    <p class="ending">
+      <el-checkbox v-model="ending.channel"
+        >Files that hold one channel of several keep its mark at the end (.L, .R, .LFE)</el-checkbox
+      >
+      <label
+        >Other mono files end in
+        <el-input v-model="ending.mono" class="mark mono" maxlength="20" placeholder="nothing" size="small"
+      /></label>
+    </p>
     <p class="example" role="status">
       <template v-if="example.planned">
         <span class="soft">For example</span>
-        <name-blocks v-if="example.planned.blocks" :blocks="example.planned.blocks" extension=".wav" />
+        <name-blocks v-if="example.planned.blocks" :blocks="example.planned.blocks" :extension="example.end" />
         <span v-else class="mono">{{ example.planned.name }}</span>
       </template>
       <span v-else class="warn">✕ {{ example.fault }}</span>
@@ -158,6 +176,17 @@ const SPACES = [
 .pattern {
   max-width: 720px;
   padding: 8px 0;
+}
+
+.ending {
+  display: flex;
+  flex-direction: column;
+  align-items: flex-start;
+  margin: 8px 0;
+}
+
+.mark {
+  width: 90px;
 }
 
 .example {

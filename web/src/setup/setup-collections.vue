@@ -75,6 +75,12 @@ function peopleOf({ people }: Collection): string {
 const nameOf = (id: number): string => session.people.find((person) => person.id === id)?.name ?? `no. ${id}`;
 
 function patternWords({ pattern }: Collection): string {
+  const { channel = false, mono = '' } = pattern?.ending ?? {};
+  const ends = `${channel ? '; split channels keep their mark' : ''}${mono === '' ? '' : `; mono files end in “${mono}”`}`;
+  return blockWords(pattern) + ends;
+}
+
+function blockWords(pattern: Collection['pattern']): string {
   if (pattern === null) return 'UCS, as the standard has it';
   if (pattern.kind === 'free') return pattern.template;
   const changed = Object.keys(pattern.blocks).length;
