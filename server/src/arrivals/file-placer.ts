@@ -10,7 +10,7 @@ import { and, eq, ne, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import { arrivalFiles } from '../db/arrivals-schema.ts';
 import { itemError } from '../disk/disk-errors.ts';
-import { fileDigest, keepFile } from '../disk/keep-file.ts';
+import { fileDigest } from '../disk/keep-file.ts';
 import { moveNew } from '../disk/move-new.ts';
 import { isWithin } from '../disk/roots.ts';
 import { sizesIn } from '../disk/standing-files.ts';
@@ -183,7 +183,7 @@ export class FilePlacer {
       if (made?.kind === 'made' && read?.ok === true) {
         if (standing === null) await this.convert(read, made, from, target);
       } else if (how === 'moved' && standing === null) await moveNew(from, target, this.place.root);
-      else await keepFile({ path: from }, target, this.place.root);
+      else await this.app.workers.keep({ path: from }, target, this.place.root);
       const told = (made?.problems ?? []).map(({ message }) => message).join(' ');
       await this.keep(file, { state: 'placed', code: told === '' ? '' : 'CONVERTED', message: told });
       return undefined;
@@ -262,7 +262,7 @@ export class FilePlacer {
       );
       await withRecordIfPossible(
         { path: made, record },
-        (contents) => keepFile(contents, target, this.place.root),
+        (contents) => this.app.workers.keep(contents, target, this.place.root),
         () => undefined,
       );
     });

@@ -144,7 +144,7 @@ async function deliverFiles(
       const making = { profile: delivery.profile, sight, scratchFolder: path.dirname(target) };
       const replaces = item.digest === '' ? null : item.digest;
       const { value: placed, told } = await withDelivered(app, item, making, (contents) =>
-        placeFile(contents, target, folder, { algorithm, replaces }),
+        app.workers.place({ contents, shown: target, within: folder, placing: { algorithm, replaces } }),
       );
       await keepDone(app, item, { digest: placed.digest, bytes: placed.sizeBytes, told });
       if (!placed.isWritten) same += 1;

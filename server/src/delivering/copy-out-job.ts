@@ -6,7 +6,6 @@ import type { AppContext } from '../app-context.ts';
 import { rightsOf } from '../rights/person-rights.ts';
 import { sightAs } from '../rights/rights.ts';
 import { diskError } from '../disk/disk-errors.ts';
-import { keepFile } from '../disk/keep-file.ts';
 import { isWithin } from '../disk/roots.ts';
 import { sourceOf, filesOut, noteUse, sizeOf, withRecordIfPossible } from './copy-out.ts';
 import { folderEntrance } from './entered-folders.ts';
@@ -39,7 +38,7 @@ export async function copyOutJob(app: AppContext, run: JobRun): Promise<void> {
       const contents = await sourceOf(app, file, { sight, withRecord: request.withRecord }, signal);
       const isWritten = await withRecordIfPossible(
         contents,
-        (source) => keepFile(source, target, folder),
+        (source) => app.workers.keep(source, target, folder),
         (why) => run.note(why, file.path),
       );
       if (isWritten) await noteUse(app, file.soundId, run.job.personId, folder);

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { lstat, rename, stat, unlink } from 'node:fs/promises';
+import { lstat, rename, unlink } from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import { windowedSource, type ByteSource } from '@flagstone/core/formats/byte-source';
@@ -46,15 +46,33 @@ export async function keepFile(contents: Contents, shown: string, within: string
 }
 
 /** As keepFile, and tells the digest of what stands there then; it may replace a file that it put there before. Throws what keepFile throws. */
-export async function placeFile(
-  contents: Contents,
-  shown: string,
-  within: string,
-  placing: Placing,
-): Promise<PlacedFile> {
+export function placeFile(contents: Contents, shown: string, within: string, placing: Placing): Promise<PlacedFile> {
+  const temporary = newTemporary();
+  return whileUnderWay(temporary, () => placeAs(temporary, { contents, shown, within, placing }));
+}
+
+/** What is to be put where, and how. */
+export interface PlaceTask {
+  contents: Contents;
+  shown: string;
+  within: string;
+  placing: Placing;
+}
+
+/** The same by a temporary name that whoever asks for it holds under way: a thread has no say in what its process is at. */
+export function placeAs(temporary: string, { contents, shown, within, placing }: PlaceTask): Promise<PlacedFile> {
   const place = (source: ByteSource) =>
-    holdFolder(path.dirname(shown), within, (folder) => placeIn(folder, inHeld(folder, shown), source, placing));
+    holdFolder(path.dirname(shown), within, (folder) =>
+      placeIn(folder, inHeld(folder, shown), source, placing, temporary),
+    );
   return withContents(contents, place);
+}
+
+let counter = 0;
+
+/** A name for a file that is being made, which no other one of this process has. */
+export function newTemporary(): string {
+  return temporaryName('part', `000${(counter += 1)}`);
 }
 
 async function placeIn(
@@ -62,6 +80,7 @@ async function placeIn(
   target: string,
   source: ByteSource,
   { algorithm, replaces }: Placing,
+  temporary: string,
 ): Promise<PlacedFile> {
   const { sizeBytes } = source;
   const there = await lstat(target).catch((error: NodeJS.ErrnoException) => {
@@ -78,7 +97,7 @@ async function placeIn(
       throw new AppError('NAME_TAKEN', `${target} is another file already.`);
     name = (made) => rename(made, target);
   }
-  const digest = await writeProvedIn(folder, source, target, algorithm, name);
+  const digest = await writeProvedIn(folder, temporary, source, target, algorithm, name);
   return { isWritten: true, digest, sizeBytes };
 }
 
@@ -100,10 +119,13 @@ export async function replaceByCopy(
   await withContents({ path: source }, (bytes) =>
     holdFolder(path.dirname(shown), within, (folder) => {
       const target = inHeld(folder, shown);
-      return writeProvedIn(folder, bytes, target, 'sha256', async (made) => {
-        await putAside();
-        await nameNew(made, target);
-      });
+      const temporary = newTemporary();
+      return whileUnderWay(temporary, () =>
+        writeProvedIn(folder, temporary, bytes, target, 'sha256', async (made) => {
+          await putAside();
+          await nameNew(made, target);
+        }),
+      );
     }),
   );
 }
@@ -111,21 +133,16 @@ export async function replaceByCopy(
 /** Writes a temporary file in a folder that is held, reads it back and has it named. Returns its digest. */
 async function writeProvedIn(
   folder: string,
+  temporary: string,
   source: ByteSource,
   target: string,
   algorithm: Placing['algorithm'],
   name: (made: string) => Promise<void>,
 ): Promise<string> {
-  const { ino } = await stat(folder);
-  const temporary = temporaryName('part', `${ino}${(counter += 1)}`);
-  const digest = await whileUnderWay(temporary, () =>
-    writeProved(source, path.join(folder, temporary), target, algorithm, name),
-  );
+  const digest = await writeProved(source, path.join(folder, temporary), target, algorithm, name);
   await syncFolder(folder);
   return digest;
 }
-
-let counter = 0;
 
 async function writeProved(
   source: ByteSource,

@@ -7,7 +7,6 @@ import { copies, drives } from '../db/schema.ts';
 import { itemError } from '../disk/disk-errors.ts';
 import type { DriveFiles } from '../disk/drive-files.ts';
 import { refuseWhenFull } from '../disk/free-space.ts';
-import { keepFile } from '../disk/keep-file.ts';
 import { settleLeftovers } from '../disk/leftovers.ts';
 import { makeFolder } from '../disk/make-folder.ts';
 import { removeMadeFile } from '../disk/remove-file.ts';
@@ -47,7 +46,7 @@ export async function performCopy(app: AppContext, item: JournalRow, fence: Fenc
     await enterFolder(app, target.files, target.folder);
     await refuseWhenFull(path.dirname(shown), source.copy.sizeBytes);
     await beginItem(app.db, item, 'started', fence);
-    const isWritten = await keepFile({ path: source.path }, shown, target.files.root);
+    const isWritten = await app.workers.keep({ path: source.path }, shown, target.files.root);
     await takeUp(app, { ...item, after: { ...item.after, wasThere: !isWritten } }, copy, target);
   } catch (error) {
     throw itemError(error, shown);

@@ -4,6 +4,8 @@ import { Piscina } from 'piscina';
 import type { HeaderResult } from './header-worker.ts';
 import type { FolderResult, FolderTask } from '../disk/list-folders.ts';
 import type { DigestedFile, MeasuredFile } from '../disk/measure-file.ts';
+import { newTemporary, type Contents, type PlacedFile, type PlaceTask } from '../disk/keep-file.ts';
+import { whileUnderWay } from '../disk/temporary-names.ts';
 import type { ConvertedFile, ConvertTask } from '../disk/convert-file.ts';
 import { valueOf, type MeasureResult, type MeasureTask } from './measure-worker.ts';
 import { programPath } from './programs.ts';
@@ -14,6 +16,8 @@ import type { ReadLine, ReadOptions } from './read-worker.ts';
 
 /** More than any sound needs; a thread that asks for more ends alone, not with the process. */
 const THREAD_LIMITS = { maxOldGenerationSizeMb: 2048 };
+/** Files that one thread puts into their places at once. */
+const PLACED_AT_ONCE = 4;
 /** A file that is measured for so long is measured no further. */
 const MEASURE_WITHIN_MS = 30 * 60 * 1000;
 
@@ -23,6 +27,8 @@ export class WorkerPool {
   private readonly pool: Piscina;
   /** Threads for what somebody waits for, recipes and what is listened to: they must not wait behind a file that is being measured. */
   private readonly prompt: Piscina;
+  /** Threads that put files into their places: several at once in each, since they wait for the disk more than they work. */
+  private readonly placing: Piscina;
 
   constructor(threads = Math.max(2, os.availableParallelism())) {
     this.threads = threads;
@@ -38,6 +44,14 @@ export class WorkerPool {
       idleTimeout: 60_000,
       resourceLimits: THREAD_LIMITS,
       filename: programPath('recipe-worker'),
+    });
+    this.placing = new Piscina({
+      minThreads: 0,
+      maxThreads: threads,
+      concurrentTasksPerWorker: PLACED_AT_ONCE,
+      idleTimeout: 60_000,
+      resourceLimits: THREAD_LIMITS,
+      filename: programPath('place-worker'),
     });
   }
 
@@ -82,6 +96,20 @@ export class WorkerPool {
     return valueOf((await this.survive(this.pool.run(task, options))) as MeasureResult<ConvertedFile>);
   }
 
+  /** Puts a file where nothing stands, or where what it may replace does, as placeFile does; throws what that throws. */
+  place(task: PlaceTask): Promise<PlacedFile> {
+    const temporary = newTemporary();
+    return whileUnderWay(temporary, async () =>
+      valueOf((await this.survive(this.placing.run({ ...task, temporary }))) as MeasureResult<PlacedFile>),
+    );
+  }
+
+  /** Puts a copy where nothing stands, as keepFile does; returns whether it was written. */
+  async keep(contents: Contents, shown: string, within: string): Promise<boolean> {
+    const placing = { algorithm: 'sha256' as const, replaces: null };
+    return (await this.place({ contents, shown, within, placing })).isWritten;
+  }
+
   private async runMeasuring<Value>(task: MeasureTask, signal: AbortSignal | undefined): Promise<Value> {
     const tooLong = AbortSignal.timeout(MEASURE_WITHIN_MS);
     const either = signal ? AbortSignal.any([signal, tooLong]) : tooLong;
@@ -108,6 +136,6 @@ export class WorkerPool {
   }
 
   async close(): Promise<void> {
-    await Promise.all([this.pool.destroy(), this.prompt.destroy()]);
+    await Promise.all([this.pool.destroy(), this.prompt.destroy(), this.placing.destroy()]);
   }
 }
