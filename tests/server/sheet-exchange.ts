@@ -1,4 +1,5 @@
 import type { Sheet } from '@flagstone/contract/sheets';
+import { sheetsMade } from '@flagstone/server/db/sheets-schema';
 import { signedInAs } from '../signed-in.ts';
 import { bytesOf, type TestApplication } from './test-application.ts';
 
@@ -12,11 +13,15 @@ export const askedForSheet = async (app: TestApplication, body: object = {}) =>
     .buffer()
     .parse(bytesOf);
 
-/** The bytes of a sheet that a house makes. */
+/** The bytes of a sheet that a house makes, once it is noted there: that comes after its last byte was sent. */
 export async function madeSheet(app: TestApplication, body: object = {}): Promise<Buffer> {
+  const noted = (): Promise<number> => app.context.db.$count(sheetsMade);
+  const before = await noted();
   const answer = await askedForSheet(app, body);
   if (answer.status !== 200 || answer.type !== 'application/zip')
     throw new Error(`${answer.status}: ${(answer.body as Buffer).toString()}`);
+  const limit = Date.now() + 10_000;
+  while ((await noted()) === before) if (Date.now() > limit) throw new Error('the sheet was not noted');
   return answer.body as Buffer;
 }
 
