@@ -29,7 +29,7 @@ import { withDelivered } from './delivered-file.ts';
 const payloadSchema = z.object({ deliveryId: z.number(), onlyPath: z.string().optional() });
 const PAGE = 100;
 /** Files that are made at once: while the disk flushes one, others are read. Conversions wait for a thread of their own. */
-const AT_ONCE = 8;
+const AT_ONCE = 16;
 
 /** Where the files of a delivery go, and whose rights it is made with. */
 interface Ongoing {

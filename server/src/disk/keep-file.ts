@@ -157,7 +157,7 @@ async function writeProved(
       written.update(bytes),
     );
     const digest = written.digest('hex');
-    if ((await fileDigest(temporary, algorithm)) !== digest)
+    if (!(await readsBackAs(source, temporary)))
       throw new AppError('AUDIO_CHANGED', `${target} could not be read back as it was written.`);
     await takeFolderRights(temporary);
     await name(temporary);
@@ -167,6 +167,18 @@ async function writeProved(
       if (error.code !== 'ENOENT') throw error;
     });
   }
+}
+
+/** Whether a file that was written says, byte by byte, what it was written from: that costs a tenth of a second digest. */
+function readsBackAs(source: ByteSource, file: string): Promise<boolean> {
+  return withContents({ path: file }, async (made) => {
+    if (made.sizeBytes !== source.sizeBytes) return false;
+    for (let at = 0; at < source.sizeBytes; at += BLOCK_BYTES) {
+      const [wanted, written] = await Promise.all([source.read(at, BLOCK_BYTES), made.read(at, BLOCK_BYTES)]);
+      if (Buffer.compare(wanted, written) !== 0) return false;
+    }
+    return true;
+  });
 }
 
 async function withContents<Value>(contents: Contents, work: (source: ByteSource) => Promise<Value>): Promise<Value> {

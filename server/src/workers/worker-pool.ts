@@ -17,7 +17,7 @@ import type { ReadLine, ReadOptions } from './read-worker.ts';
 /** More than any sound needs; a thread that asks for more ends alone, not with the process. */
 const THREAD_LIMITS = { maxOldGenerationSizeMb: 2048 };
 /** Files that one thread puts into their places at once. */
-const PLACED_AT_ONCE = 4;
+const PLACED_AT_ONCE = 8;
 /** A file that is measured for so long is measured no further. */
 const MEASURE_WITHIN_MS = 30 * 60 * 1000;
 
