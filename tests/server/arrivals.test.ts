@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { mkdir, readdir, readFile, rm, stat, symlink, writeFile } from 'node:fs/promises';
+import { mkdir, readdir, readFile, rename, rm, stat, symlink, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from '@jest/globals';
 import type { Arrival, ArrivalFile } from '@flagstone/contract/arrivals';
@@ -392,6 +392,30 @@ describe('an arrival', () => {
     expect((await app.send('finishArrival', { params: { id } })).body).toMatchObject({ code: 'PLAN_NOT_RUNNABLE' });
     expect(left).toEqual([]);
     expect(await onDisk(arrival)).toEqual(['a.wav', 'b.wav', 'c.wav', 'd.wav']);
+  });
+
+  it('whose source goes away meanwhile decides nothing about its files, and takes them when it is back', async () => {
+    const source = path.join(app.drive, `Stick ${seed}`);
+    await mkdir(source);
+    for (const at of [1, 2, 3]) await writeFile(path.join(source, `take ${at}.wav`), sound(at));
+    const { arrival, job } = await app.call('makeArrival', {
+      body: { name: `Stick ${(count += 1)}`, collectionId: 1, source },
+    });
+    await app.ended(job ?? (await app.call('finishArrival', { params: { id: arrival.id } })));
+    // As it stands when one file is not done and the source is gone.
+    await app.context.db.execute(`update arrivals set state = 'placing', batch_id = null where id = ${arrival.id}`);
+    await app.context.db.execute(
+      `update arrival_files set state = 'here', target = '' where arrival_id = ${arrival.id} and path = 'take 2.wav'`,
+    );
+    await rm(path.join(app.drive, arrival.folder, 'take 2.wav'));
+    await rename(source, `${source} away`);
+    const failed = await app.ended(await app.call('finishArrival', { params: { id: arrival.id } }));
+    expect(failed).toMatchObject({ state: 'failed', error: { code: 'PATH_NOT_FOUND' } });
+    const standsSo = (await app.call('listArrivals')).find(({ id }) => id === arrival.id);
+    expect(standsSo).toMatchObject({ state: 'placing', isUnderWay: false, files: { here: 1, placed: 2, left: 0 } });
+    await rename(`${source} away`, source);
+    await app.ended(await app.call('finishArrival', { params: { id: arrival.id } }));
+    expect(namesOf((await standing(arrival.id)).rows)).toEqual(['take 1.wav', 'take 2.wav', 'take 3.wav']);
   });
 
   it('has a folder of its own also when another one has its name', async () => {

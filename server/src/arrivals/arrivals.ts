@@ -29,6 +29,7 @@ type FileRow = typeof arrivalFiles.$inferSelect;
 /** An arrival with its folder on disk: the real path, and that of the drive's root. */
 export interface ArrivalPlace {
   arrival: ArrivalRow;
+  drive: typeof drives.$inferSelect;
   folder: string;
   root: string;
   staged: StagedFiles;
@@ -176,7 +177,13 @@ export async function placeOfArrival(app: AppContext, id: number): Promise<Arriv
   if (!row) throw new AppError('NOT_FOUND', 'There is no such arrival any more.');
   const files = filesOf(app, row.drives);
   const folder = await app.roots.checkedFolder(files.absolute(row.arrivals.folder));
-  return { arrival: row.arrivals, folder, root: files.root, staged: new StagedFiles(folder, files.root) };
+  return {
+    arrival: row.arrivals,
+    drive: row.drives,
+    folder,
+    root: files.root,
+    staged: new StagedFiles(folder, files.root),
+  };
 }
 
 /** What is told of a file to whoever sends it. */

@@ -15,7 +15,9 @@ import { moveNew } from '../disk/move-new.ts';
 import { isWithin } from '../disk/roots.ts';
 import { sizesIn } from '../disk/standing-files.ts';
 import { withScratchNames } from '../disk/scratch-names.ts';
+import { driveIsHere } from '../drives/drives.ts';
 import type { Fence } from '../jobs/fence.ts';
+import { JobAwaitsDrive } from '../jobs/job-queue.ts';
 import type { Sight } from '../rights/rights.ts';
 import { withRecordIfPossible } from '../delivering/copy-out.ts';
 import type { HeaderResult } from '../workers/header-worker.ts';
@@ -141,11 +143,24 @@ export class FilePlacer {
       return undefined;
     } catch (error) {
       const failure = itemError(error, file.path);
+      await this.refuseAway();
       // What there was no room for waits, and comes when there is.
       if (failure.code !== 'DISK_FULL')
         await this.keep(file, { state: 'left', code: failure.code, message: failure.message });
       return failure;
     }
+  }
+
+  /** Of a drive that went away nothing is decided: it would seem that every file is missing. Throws JobAwaitsDrive. */
+  private async refuseAway(): Promise<void> {
+    const { drive, arrival } = this.place;
+    if (!(await driveIsHere(drive))) throw new JobAwaitsDrive(drive.name);
+    if (arrival.source === '') return;
+    const isHere = await this.app.roots.checkedFolder(arrival.source).then(
+      () => true,
+      () => false,
+    );
+    if (!isHere) throw new JobAwaitsDrive(arrival.source);
   }
 
   /** How many bytes stand where a file was put before its arrival was cut short; null where nothing does. A file gets its name only when it is whole. */
