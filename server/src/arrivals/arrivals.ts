@@ -11,12 +11,13 @@ import type { AppContext } from '../app-context.ts';
 import { arrivalFiles, arrivals } from '../db/arrivals-schema.ts';
 import type { Transaction } from '../db/connect.ts';
 import { collections, drives } from '../db/schema.ts';
+import { diskError } from '../disk/disk-errors.ts';
 import { refuseWhenFull } from '../disk/free-space.ts';
 import { makeFolder } from '../disk/make-folder.ts';
 import { isWithin } from '../disk/roots.ts';
 import { StagedFiles } from '../disk/staged-files.ts';
 import { namesIn } from '../disk/standing-files.ts';
-import { filesOf } from '../drives/drives.ts';
+import { driveIsHere, filesOf } from '../drives/drives.ts';
 import { placesSeen } from '../intake/read-folders.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
 import type { Sight } from '../rights/rights.ts';
@@ -103,17 +104,18 @@ export async function makeArrival(
   const source = wanted.source === undefined ? '' : await checkedSource(app, wanted.source, full, sight);
   const { nameRules } = PLAIN_PROFILE;
   const base = targetFolder(wanted.name.replaceAll('/', ' '), nameRules) || 'Arrival';
-  const id = await app.db.transaction(async (tx) => {
+  // Before anything is held: a drive may take its time.
+  const standing = await namesIn(full);
+  const { id, own } = await app.db.transaction(async (tx) => {
     // One at a time for each collection: two of one name get two folders.
     await tx
       .select({ id: collections.id })
       .from(collections)
       .where(eq(collections.id, wanted.collectionId))
       .for('update');
-    const taken = await namesIn(full);
+    const taken = new Set(standing);
     for (const name of await foldersOfArrivals(tx, drive.id, landing)) taken.add(nameKey(name));
     const own = freeName(base, (key) => taken.has(key), new Map());
-    await makeFolder(path.join(full, own));
     const values = {
       name: wanted.name,
       collectionId: wanted.collectionId,
@@ -127,7 +129,11 @@ export async function makeArrival(
     };
     const [row] = await tx.insert(arrivals).values(values).returning({ id: arrivals.id });
     if (!row) throw new AppError('INTERNAL', 'The arrival could not be recorded.');
-    return row.id;
+    return { id: row.id, own };
+  });
+  await makeFolder(path.join(full, own)).catch(async (error: unknown) => {
+    await app.db.delete(arrivals).where(eq(arrivals.id, id));
+    throw diskError(error, path.join(full, own));
   });
   const arrival = await getArrival(app, id);
   return { arrival, job: source === '' ? null : await queue(app, id, personId) };
@@ -176,6 +182,8 @@ export async function placeOfArrival(app: AppContext, id: number): Promise<Arriv
     .where(eq(arrivals.id, id));
   if (!row) throw new AppError('NOT_FOUND', 'There is no such arrival any more.');
   const files = filesOf(app, row.drives);
+  if (!(await driveIsHere(row.drives)))
+    throw new AppError('PATH_NOT_FOUND', `The drive “${row.drives.name}” is not mounted at ${row.drives.rootPath}.`);
   const folder = await app.roots.checkedFolder(files.absolute(row.arrivals.folder));
   return {
     arrival: row.arrivals,

@@ -14,6 +14,7 @@ import { folderEntrance } from '../delivering/entered-folders.ts';
 import { driveIsHere } from '../drives/drives.ts';
 import { batchOfFolder } from '../intake/batch-of-folder.ts';
 import { readFolderFinder } from '../intake/read-folders.ts';
+import { doInGroups } from '../jobs/in-groups.ts';
 import { JobAwaitsDrive, type JobRun } from '../jobs/job-queue.ts';
 import { rightsOf } from '../rights/person-rights.ts';
 import { sees, sightAs, type Sight } from '../rights/rights.ts';
@@ -262,36 +263,28 @@ async function eachPage(
   }
 }
 
-async function placePage(
+function placePage(
   run: JobRun,
   files: ArrivingFile[],
   place: (file: ArrivingFile, turn: Turn) => Promise<AppError | undefined>,
 ): Promise<void> {
-  for (let at = 0; at < files.length; at += AT_ONCE) {
-    const items = files.slice(at, at + AT_ONCE);
-    let mine = Promise.resolve();
-    const begun = items.map((item) => {
-      const turn = { mine, over: (): void => undefined };
-      mine = new Promise((resolve) => (turn.over = resolve));
-      return place(item, turn).finally(() => turn.mine.then(turn.over));
-    });
-    // Whatever ends the job ends it when all that was begun is through.
-    const ended = await Promise.allSettled(begun);
-    const failures = ended.map((each) => {
-      if (each.status === 'rejected') throw each.reason;
-      return each.value;
-    });
-    for (const [index, failure] of failures.entries()) {
-      if (failure) run.note(failure, items[index]?.path ?? '');
-      await run.advance(failure ? { failed: 1 } : { done: 1 });
-    }
-    // A full disk fills no further; what waits, waits.
-    const full = failures.find((failure) => failure?.code === 'DISK_FULL');
-    if (full) throw full;
-  }
+  return doInGroups(
+    run,
+    files,
+    AT_ONCE,
+    (file) => file.path,
+    (group) => {
+      let mine = Promise.resolve();
+      return group.map((file) => {
+        const turn = { mine, over: (): void => undefined };
+        mine = new Promise((resolve) => (turn.over = resolve));
+        return place(file, turn).finally(() => turn.mine.then(turn.over));
+      });
+    },
+  );
 }
 
-/** Opens the batch of the arrival and queues reading its folder; done again, nothing is queued twice. */
+/** Opens the batch of the arrival and queues reading its folder, then closes the arrival. Cut short in between, it is queued once more, which reads nothing twice. */
 async function readBatch(app: AppContext, run: JobRun, { arrival }: ArrivalPlace): Promise<void> {
   const { driveId, folder, name, collectionId } = arrival;
   const folderId = (await readFolderFinder(app, driveId))(folder);
@@ -302,15 +295,13 @@ async function readBatch(app: AppContext, run: JobRun, { arrival }: ArrivalPlace
       'The folder in which it landed belongs to another collection now. Read it from Intake.',
     );
   const batchId = await batchOfFolder(app, known.id, name, run.job.personId);
-  const closed = await app.db
-    .update(arrivals)
-    .set({ state: 'done', batchId, closedAt: sql`now()` })
-    .where(and(eq(arrivals.id, arrival.id), eq(arrivals.state, 'placing')))
-    .returning({ id: arrivals.id });
-  if (closed.length === 0) return;
   const title = `Read “${name}”`;
   await app.jobs.add(
     { kind: 'index', title, payload: { batchId, driveId, folder }, lanes: [driveId], collectionIds: [collectionId] },
     run.job.personId,
   );
+  await app.db
+    .update(arrivals)
+    .set({ state: 'done', batchId, closedAt: sql`now()` })
+    .where(eq(arrivals.id, arrival.id));
 }

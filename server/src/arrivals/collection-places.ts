@@ -14,38 +14,47 @@ export interface CollectionPlace extends DriveFolder {
   files: DriveFiles;
 }
 
+/** A place that is to be kept: undefined for what stays as it is, null for what is not set any more. */
+type WantedPlace = DriveFolder | null | undefined;
+
 /**
- * Sets where what is handed over to a collection is put, and where its files are laid out; each becomes a folder of the collection. Throws CONFLICT for one that is of another collection,
- * FOLDER_READ_ONLY, PATTERN_INVALID, and what AllowedRoots.checkedFolder throws.
+ * Finds the places that somebody names for a collection, on the disks, before anything of the database is held: a drive may take its time. Throws FOLDER_READ_ONLY, PATTERN_INVALID, and what
+ * AllowedRoots.checkedFolder throws.
  */
-export async function setPlaces(
-  app: AppContext,
-  id: number,
-  change: CollectionPlaces,
-  personId: number,
-  sight: Sight,
-): Promise<void> {
-  if (change.shelfTemplate !== undefined) folderAfter(change.shelfTemplate, {});
-  const landing = await placeFor(app, id, change.landingPath, personId, sight);
-  const shelf = await placeFor(app, id, change.shelfPath, personId, sight);
-  const set = {
-    ...(landing === undefined ? {} : { landingDriveId: landing.drive, landingFolder: landing.folder }),
-    ...(shelf === undefined ? {} : { shelfDriveId: shelf.drive, shelfFolder: shelf.folder }),
-    ...(change.shelfTemplate === undefined ? {} : { shelfTemplate: change.shelfTemplate }),
-  };
-  if (Object.keys(set).length > 0) await app.db.update(collections).set(set).where(eq(collections.id, id));
+export async function findPlaces(app: AppContext, { landingPath, shelfPath, shelfTemplate }: CollectionPlaces) {
+  if (shelfTemplate !== undefined) folderAfter(shelfTemplate, {});
+  return { landing: await findPlace(app, landingPath), shelf: await findPlace(app, shelfPath), shelfTemplate };
 }
 
-/** Undefined for what stays as it is; no drive for what is not set any more. */
-async function placeFor(app: AppContext, id: number, given: string | null | undefined, personId: number, sight: Sight) {
-  if (given === undefined) return undefined;
-  if (given === null) return { drive: null, folder: '' };
+async function findPlace(app: AppContext, given: string | null | undefined): Promise<WantedPlace> {
+  if (given === undefined || given === null) return given;
   const place = await driveFolderOf(app, await app.roots.checkedFolder(given));
   if (!(await filesOf(app, place.drive).isWritable(place.folder)))
     throw new AppError('FOLDER_READ_ONLY', `${given} cannot be written to.`);
-  const { collectionId } = await rememberFolder(app, place, personId, sight, id);
-  if (collectionId !== id) throw new AppError('CONFLICT', `${given} belongs to another collection already.`);
-  return { drive: place.drive.id, folder: place.folder };
+  return place;
+}
+
+/** Sets where what is handed over to a collection is put, and where its files are laid out; each becomes a folder of the collection. Throws CONFLICT for one that is of another collection. */
+export async function setPlaces(
+  app: AppContext,
+  id: number,
+  { landing, shelf, shelfTemplate }: Awaited<ReturnType<typeof findPlaces>>,
+  personId: number,
+  sight: Sight,
+): Promise<void> {
+  for (const place of [landing, shelf])
+    if (place) {
+      const { collectionId } = await rememberFolder(app, place, personId, sight, id);
+      if (collectionId !== id) throw new AppError('CONFLICT', `${place.folder} belongs to another collection already.`);
+    }
+  const set = {
+    ...(landing === undefined
+      ? {}
+      : { landingDriveId: landing?.drive.id ?? null, landingFolder: landing?.folder ?? '' }),
+    ...(shelf === undefined ? {} : { shelfDriveId: shelf?.drive.id ?? null, shelfFolder: shelf?.folder ?? '' }),
+    ...(shelfTemplate === undefined ? {} : { shelfTemplate }),
+  };
+  if (Object.keys(set).length > 0) await app.db.update(collections).set(set).where(eq(collections.id, id));
 }
 
 /** Where a collection keeps what lands, or what is laid out. Throws PLACE_UNKNOWN where nobody chose it, PATH_NOT_FOUND while its drive is away. */

@@ -2,7 +2,7 @@ import { mkdir } from 'node:fs/promises';
 import path from 'node:path';
 import { asc } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
-import { setPlaces } from '../arrivals/collection-places.ts';
+import { findPlaces, setPlaces } from '../arrivals/collection-places.ts';
 import { collections } from '../db/schema.ts';
 
 /** The drive of the demo on which its collection has its landing folder and its shelf. */
@@ -21,5 +21,6 @@ export async function giveDemoPlaces(app: AppContext, drives: string, personId: 
   const [first] = await app.db.select({ id: collections.id }).from(collections).orderBy(asc(collections.id)).limit(1);
   if (!isFirst || !first) return;
   await mkdir(shelfPath, { recursive: true });
-  await setPlaces(app, first.id, { landingPath, shelfPath, shelfTemplate: undefined }, personId, 'all');
+  const places = await findPlaces(app, { landingPath, shelfPath, shelfTemplate: undefined });
+  await setPlaces(app, first.id, places, personId, 'all');
 }

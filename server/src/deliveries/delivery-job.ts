@@ -15,6 +15,7 @@ import { placeFile } from '../disk/keep-file.ts';
 import { namesIn, sizesIn } from '../disk/standing-files.ts';
 import { isWithin } from '../disk/roots.ts';
 import { writeNewFile } from '../disk/write-new-file.ts';
+import { doInGroups } from '../jobs/in-groups.ts';
 import { JobStopped, type JobRun } from '../jobs/job-queue.ts';
 import { rightsOf } from '../rights/person-rights.ts';
 import { sightAs, type Sight } from '../rights/rights.ts';
@@ -159,23 +160,14 @@ async function deliverFiles(
       app.db,
       page.map(({ soundId }) => soundId),
     );
-    for (let at = 0; at < page.length; at += AT_ONCE) {
-      const items = page.slice(at, at + AT_ONCE);
-      // Whatever ends the job ends it when all that was begun is through.
-      const ended = await Promise.allSettled(items.map((item) => make(item, said.get(item.soundId))));
-      const failures = ended.map((each) => {
-        if (each.status === 'rejected') throw each.reason;
-        return each.value;
-      });
-      run.setResult({ same });
-      for (const [index, failure] of failures.entries()) {
-        if (failure) run.note(failure, items[index]?.path ?? '');
-        await run.advance(failure ? { failed: 1 } : { done: 1 });
-      }
-      // A full disk fills no further.
-      const full = failures.find((failure) => failure?.code === 'DISK_FULL');
-      if (full) throw full;
-    }
+    await doInGroups(
+      run,
+      page,
+      AT_ONCE,
+      (item) => item.path,
+      (group) => group.map((item) => make(item, said.get(item.soundId))),
+    );
+    run.setResult({ same });
   }
 }
 

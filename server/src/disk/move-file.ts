@@ -58,7 +58,12 @@ export async function settleMove(
   from: FilePlace,
   to: FilePlace,
 ): Promise<'old' | 'new' | 'neither'> {
-  const look = ({ folder, name }: FilePlace) => lstat(files.absolute(folder, name)).catch(() => undefined);
+  const look = ({ folder, name }: FilePlace) =>
+    lstat(files.absolute(folder, name)).catch((error: NodeJS.ErrnoException) => {
+      // What cannot be looked at is settled when it can.
+      if (error.code !== 'ENOENT' && error.code !== 'ENOTDIR') throw error;
+      return undefined;
+    });
   const [old, next] = await Promise.all([look(from), look(to)]);
   if (old && next && old.ino === next.ino && old.dev === next.dev) {
     await unlink(files.absolute(from.folder, from.name));

@@ -29,7 +29,7 @@ import * as copyingOut from '../delivering/copy-out.ts';
 import * as delivering from '../deliveries/deliveries.ts';
 import * as pulls from '../delivering/pull-lists.ts';
 import * as categoryLists from '../describing/category-lists.ts';
-import { setPlaces } from '../arrivals/collection-places.ts';
+import { findPlaces, setPlaces } from '../arrivals/collection-places.ts';
 import * as collections from '../drives/collections.ts';
 import { planCopies } from '../plans/copy-plan.ts';
 import { countBehind, planAfterList } from '../plans/list-plan.ts';
@@ -228,7 +228,7 @@ export const handlers: Handlers = {
   makeCollection: (app, { body, sight }) => collections.makeCollection(app, body.name, sight),
   updateCollection: async (app, { params, body, person, asker, sight }) => {
     const { landingPath, shelfPath, shelfTemplate, ...change } = body;
-    const places = { landingPath, shelfPath, shelfTemplate };
+    const places = await findPlaces(app, { landingPath, shelfPath, shelfTemplate });
     await asSetting(app, 'collections', person, async (inside) => {
       await collections.updateCollection(inside, params.id, change);
       await setPlaces(inside, params.id, places, person, sight);

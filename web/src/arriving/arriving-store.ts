@@ -32,7 +32,14 @@ export const useArriving = defineStore('arriving', () => {
 
   /** Adds files to an arrival and sends them when it is their turn. */
   function send(arrival: Arrival, files: GatheredFile[], left: LeftFile[]): void {
-    const progress: SendingProgress = { files: files.length, doneFiles: 0, bytes: 0, sentBytes: 0, failed: [] };
+    const progress: SendingProgress = {
+      files: files.length,
+      doneFiles: 0,
+      bytes: 0,
+      sentBytes: 0,
+      leftOut: 0,
+      failed: [],
+    };
     for (const { file } of files) progress.bytes += file.size;
     outgoing.value = [
       ...outgoing.value.filter((each) => each.arrival.id !== arrival.id),
@@ -63,13 +70,20 @@ export const useArriving = defineStore('arriving', () => {
         (now) => (one.progress = now),
         own.signal,
       );
-      await call('finishArrival', { params: { id } });
-      outgoing.value = outgoing.value.filter((each) => each !== one);
-      const lost = progress.failed.length;
-      tell(
-        `“${name}” is sent`,
-        `${counted(progress.files - lost, 'file')} come into the batch now${lost > 0 ? `; ${counted(lost, 'file')} could not be sent, and are listed with it` : ''}.`,
-      );
+      // A drive that went, or a full one: the rest can come when it is back. Closed now, it would be left out.
+      if (progress.failed.length > 0) one.state = 'stopped';
+      else {
+        await call('finishArrival', { params: { id } });
+        outgoing.value = outgoing.value.filter((each) => each !== one);
+        const rest =
+          progress.leftOut === 0
+            ? ''
+            : `; ${counted(progress.leftOut, 'file is', 'files are')} left out, and listed with it`;
+        tell(
+          `“${name}” is sent`,
+          `${counted(progress.files - progress.leftOut, 'file')} come into the batch now${rest}.`,
+        );
+      }
     } catch (error) {
       // Asked for by somebody, who knows.
       if (!own.signal.aborted) {

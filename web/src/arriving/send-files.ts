@@ -26,6 +26,8 @@ export interface SendingProgress {
   doneFiles: number;
   bytes: number;
   sentBytes: number;
+  /** Files that the server leaves out. */
+  leftOut: number;
   /** Files that could not be sent, and why. */
   failed: { path: string; why: string }[];
 }
@@ -43,7 +45,14 @@ export async function sendFiles(
 ): Promise<SendingProgress> {
   const byPath = new Map(files.map((each) => [each.path, each.file]));
   const waiting: ArrivalFile[] = [];
-  const progress: SendingProgress = { files: files.length, doneFiles: 0, bytes: 0, sentBytes: 0, failed: [] };
+  const progress: SendingProgress = {
+    files: files.length,
+    doneFiles: 0,
+    bytes: 0,
+    sentBytes: 0,
+    leftOut: 0,
+    failed: [],
+  };
   for (const { file } of files) progress.bytes += file.size;
   // What is not sent is listed with the batch all the same.
   for (let at = 0; at < left.length; at += MOST_ANNOUNCED)
@@ -62,7 +71,7 @@ export async function sendFiles(
       else {
         progress.doneFiles += 1;
         progress.sentBytes += known.bytes;
-        if (known.state === 'left') progress.failed.push({ path: known.path, why: known.message });
+        if (known.state === 'left') progress.leftOut += 1;
       }
     }
   }
