@@ -6,6 +6,7 @@ import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { AppError } from '@flagstone/core/errors';
 import type { Job } from '@flagstone/contract/jobs';
+import { JobQueueDatabase } from '@flagstone/server/db/job-queue-database';
 import { jobs } from '@flagstone/server/db/schema';
 import { JobQueue, type JobRun } from '@flagstone/server/jobs/job-queue';
 import { eq } from 'drizzle-orm';
@@ -167,4 +168,17 @@ it('is left at the item it is at when its process is told to end, and goes on wi
   const { job } = await app.call('startIntake', { body: { path: `${app.drive}/left` } });
   await app.restart();
   expect(await app.ended(job)).toMatchObject({ state: 'done', done: 600, failed: 0 });
+});
+
+describe('the connections of the job queue', () => {
+  it('answer everything that was asked before they end', async () => {
+    const errors: Error[] = [];
+    const database = new JobQueueDatabase(app.databaseAddress, 'flagstone test', (error) => errors.push(error));
+    // More than it has connections: the last of them are still waiting for one when it is closed.
+    const asked = Array.from({ length: 12 }, (_, nth) => database.executeSql('select $1::int, pg_sleep(0.02)', [nth]));
+    await database.close();
+    expect((await Promise.all(asked)).map(({ rows }) => rows.length)).toEqual(Array(12).fill(1));
+    await expect(database.executeSql('select 1', [])).rejects.toThrow('closed');
+    expect(errors).toEqual([]);
+  });
 });

@@ -5,6 +5,7 @@ import { and, desc, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
 import { z } from 'zod';
+import { JobQueueDatabase } from '../db/job-queue-database.ts';
 import { JOB_QUEUES } from '../db/job-queue-tables.ts';
 import type { Database, Queryable } from '../db/connect.ts';
 import { isDatabaseGone } from '../db/database-errors.ts';
@@ -104,6 +105,7 @@ const thisWorker = `${os.hostname()}:${process.pid} ${processToken()}`;
  */
 export class JobQueue {
   private readonly boss: PgBoss;
+  private readonly queueDb: JobQueueDatabase;
   private readonly db: Database;
   private readonly live: JobAnnouncer;
   private readonly log: Logger;
@@ -114,15 +116,12 @@ export class JobQueue {
   private sees: (lanes: readonly string[]) => Promise<boolean> = () => Promise.resolve(true);
 
   constructor(connectionString: string, db: Database, live: JobAnnouncer, log: Logger) {
-    this.boss = new PgBoss({
-      connectionString,
-      // Its tables are made beforehand, by the owner; nothing is done by the clock.
-      migrate: false,
-      schedule: false,
-      max: 3,
-      application_name: `${TAKER} ${os.hostname()}:${process.pid}`.slice(0, 63),
-    });
-    this.boss.on('error', (error) => log.error({ why: error.message }, 'the job queue met an error'));
+    const onError = (error: Error): void => log.error({ why: error.message }, 'the job queue met an error');
+    const name = `${TAKER} ${os.hostname()}:${process.pid}`.slice(0, 63);
+    this.queueDb = new JobQueueDatabase(connectionString, name, onError);
+    // Its tables are made beforehand, by the owner; nothing is done by the clock.
+    this.boss = new PgBoss({ db: this.queueDb, migrate: false, schedule: false });
+    this.boss.on('error', onError);
     this.db = db;
     this.live = live;
     this.log = log;
@@ -160,6 +159,7 @@ export class JobQueue {
     clearInterval(this.heartbeat);
     this.isStopping = true;
     await this.boss.stop({ graceful: true, wait: true, timeout: STOP_WITHIN_MS });
+    await this.queueDb.close();
   }
 
   private async send(job: Pick<JobRow, 'id' | 'kind'>, afterSeconds = 0): Promise<void> {
