@@ -18,6 +18,8 @@ export const jobKindSchema = z.enum([
   'restore',
   'copy',
   'shelve',
+  'setAside',
+  'delete',
   'afterList',
 ]);
 export type JobKind = z.infer<typeof jobKindSchema>;

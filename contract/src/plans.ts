@@ -5,7 +5,18 @@ import { as, endpoint, idParams } from './endpoint.ts';
 import { jobSchema } from './jobs.ts';
 import { selectionSchema } from './selection.ts';
 
-export const planKindSchema = z.enum(['rename', 'write', 'relocate', 'cut', 'restore', 'copy', 'shelve', 'afterList']);
+export const planKindSchema = z.enum([
+  'rename',
+  'write',
+  'relocate',
+  'cut',
+  'restore',
+  'copy',
+  'shelve',
+  'setAside',
+  'delete',
+  'afterList',
+]);
 export type PlanKind = z.infer<typeof planKindSchema>;
 
 export const planStateSchema = z.enum(['ready', 'running', 'done', 'undoing', 'undone']);
@@ -99,7 +110,7 @@ export const renameChoicesSchema = z.strictObject({
 export type RenameChoices = z.infer<typeof renameChoicesSchema>;
 
 export const newPlanSchema = z.strictObject({
-  kind: planKindSchema.exclude(['relocate', 'cut', 'copy', 'shelve', 'afterList']),
+  kind: planKindSchema.exclude(['relocate', 'cut', 'copy', 'shelve', 'setAside', 'delete', 'afterList']),
   selection: selectionSchema,
   batchId: z.number().int().positive().optional(),
   /** Also the other copies of the selected sounds, on whatever drive. */
@@ -139,6 +150,12 @@ export const plansEndpoints = {
   planShelving: endpoint('POST', '/shelf-plans', {
     needs: as('librarian', 'files'),
     body: z.strictObject({ selection: selectionSchema, batchId: z.number().int().positive().optional() }),
+    response: planSchema,
+  }),
+  /** Previews clearing files away: into the folder of their drive that is kept for that, or for good where another copy is kept. */
+  planClearing: endpoint('POST', '/clearing-plans', {
+    needs: as('librarian', 'files'),
+    body: z.strictObject({ selection: selectionSchema, way: z.enum(['setAside', 'delete']) }),
     response: planSchema,
   }),
   getPlan: endpoint('GET', '/plans/:id', { needs: as('librarian', 'plan'), params: idParams, response: planSchema }),

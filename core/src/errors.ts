@@ -67,6 +67,7 @@ export const ERROR_REMEDIES = {
   PATTERN_INVALID: 'Correct the naming pattern at the place that is named.',
   NAME_BLOCKED: 'Fill in the missing blocks or correct the illegal ones, then plan again.',
   LICENCE_FORBIDS: 'Leave it out, or have a librarian allow its licence for this delivery, with a reason.',
+  ONLY_COPY: 'Set it aside instead, or copy it onto another drive first.',
   PLACE_UNKNOWN: 'Choose it in Setup, Collections, or where sounds are brought in.',
   NOTHING_SELECTED: 'Select at least one row.',
   NOTHING_TO_PROVE: 'Choose a shorter time, or wait until the files are measured.',

@@ -113,6 +113,8 @@ export async function openApplication(
     restore: runPlan,
     copy: runPlan,
     shelve: runPlan,
+    setAside: runPlan,
+    delete: runPlan,
     afterList: runPlan,
     undo: (run) => undoPlanJob(context, run),
     measure: (run) => measureJob(context, run),

@@ -296,3 +296,26 @@ describe('the end of names', () => {
     await app.call('updateCollection', { params: { id: 1 }, body: { pattern: null } });
   });
 });
+
+describe('a name that a lost file had', () => {
+  const targetName = 'CERMBrk_Pot Falls_ORV_CLAY.wav';
+  it('is not taken before that one is settled: what is known of it would be said of another', async () => {
+    const batchId = await described([targetName, 'other.wav']);
+    await unlink(path.join(app.drive, drive, targetName));
+    await app.intake(drive);
+    const lost = (await app.call('listLost', { query: {} })).lost.find(({ name }) => name === targetName);
+    const other = (await app.call('listBatchRows', { params: { id: batchId } })).rows.find(
+      ({ name }) => name === 'other.wav',
+    );
+    const selection = { kind: 'copies', copyIds: [other?.copyId ?? 0] };
+    const { id } = await app.call('makePlan', { body: { kind: 'rename', selection } });
+    expect(await run(id)).toMatchObject({ done: 0, failed: 1 });
+    expect((await itemsOf(id))[0]?.problems.at(-1)?.code).toBe('CONFLICT');
+    expect(await names()).toEqual(['other.wav']);
+
+    await app.call('settleLost', { body: { what: 'clear', lostCopyId: lost?.copyId ?? 0 } });
+    const again = await app.call('makePlan', { body: { kind: 'rename', selection } });
+    expect(await run(again.id)).toMatchObject({ done: 1, failed: 0 });
+    expect(await names()).toEqual([targetName]);
+  });
+});

@@ -310,6 +310,7 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
   ],
   makePlan: ['librarian', 'nothing of it', chosen({ kind: 'write' })],
   planShelving: ['librarian', 'nothing of it', chosen()],
+  planClearing: ['librarian', 'nothing of it', chosen({ way: 'setAside' })],
   planCopies: ['librarian', 'nothing of it', chosen({ toPath: '/somewhere' })],
   getPlan: ['librarian', 'not found', of('plan')],
   listPlanItems: ['librarian', 'not found', of('plan')],

@@ -4,6 +4,7 @@ import { AppError } from '@flagstone/core/errors';
 import { diskError } from './disk-errors.ts';
 import type { FileStamp } from './file-stamp.ts';
 import type { Settled } from './leftovers.ts';
+import { SET_ASIDE_FOLDER } from './set-aside.ts';
 import { listFolders, type FolderResult, type FolderTask } from './list-folders.ts';
 
 /** A file met while walking, or the reason why something was not taken up. */
@@ -85,7 +86,11 @@ export async function* walkFolders(
         if (entered.has(result.real)) continue;
         entered.add(result.real);
         yield walkedFolder(folder, result);
-        found.push(...result.folders.map((name) => below(folder, name)).filter((each) => !isExcluded(each)));
+        found.push(
+          ...result.folders
+            .map((name) => below(folder, name))
+            .filter((each) => each !== SET_ASIDE_FOLDER && !isExcluded(each)),
+        );
       }
       waiting = [...found, ...waiting];
     }

@@ -181,7 +181,7 @@ async function countIn(
         named.slice(0, facets.length).map(() => sql`, null`),
         sql``,
       )} ${withCategories ? sql`, null, null, null` : sql``}
-      from hit h join copies k on k.sound_id = h.found_id and ${copyIsSeen(sight, sql`k.read_folder_id`)} group by k.drive_id`
+      from hit h join copies k on k.sound_id = h.found_id and k.cleared_at is null and ${copyIsSeen(sight, sql`k.read_folder_id`)} group by k.drive_id`
     : sql``;
   const { rows } = await app.db.execute<CountedRow>(sql`
     with hit as (select ${sql.join(columns, sql`, `)} from ${catalogueTables()} where ${allOf(conditions)} ${upTo(limit)})

@@ -22,6 +22,8 @@ import { driveIsHere, filesOf } from '../drives/drives.ts';
 import { performRelocation } from './relocation.ts';
 import { doneBy, isTo } from './plan-item.ts';
 import { performCopy, settleInterruptedCopy, undoCopy } from './copies.ts';
+import { performDeleting, settleInterruptedDeleting, undoDeleting } from './deleting.ts';
+import { performSettingAside, settleInterruptedSettingAside } from './setting-aside.ts';
 import { performShelving, settleInterruptedShelving } from './shelving.ts';
 import { performRestore, settleInterruptedRestore, undoRestore } from './restore.ts';
 import { knownWrites } from '../drives/known-writes.ts';
@@ -106,6 +108,12 @@ const PERFORM: Record<Exclude<PlanKind, 'afterList'>, { do: Perform; undo: Perfo
     undo: (app, item, fence) => performShelving(app, item, 'undo', fence),
     settle: settleInterruptedShelving,
   },
+  setAside: {
+    do: (app, item, fence) => performSettingAside(app, item, 'do', fence),
+    undo: (app, item, fence) => performSettingAside(app, item, 'undo', fence),
+    settle: settleInterruptedSettingAside,
+  },
+  delete: { do: performDeleting, undo: undoDeleting, settle: settleInterruptedDeleting },
   copy: { do: performCopy, undo: undoCopy, settle: settleInterruptedCopy },
   relocate: {
     do: (app, item, fence) => performRelocation(app, item, 'do', fence),

@@ -229,6 +229,8 @@ const WORDS: Record<PlanKind, { verb: string; doing: string; things?: [one: stri
   restore: { verb: 'Restore', doing: 'restoring' },
   copy: { verb: 'Copy', doing: 'copying' },
   shelve: { verb: 'Lay out', doing: 'laying out' },
+  setAside: { verb: 'Set aside', doing: 'setting aside' },
+  delete: { verb: 'Delete', doing: 'deleting' },
   relocate: { verb: 'Find the new place of', doing: 'finding the new place' },
   afterList: {
     verb: 'Make',
@@ -380,6 +382,8 @@ export async function lastPlanOf(
     copy: `Remove ${files} that ${row.items === 1 ? 'was' : 'were'} copied`,
     afterList: `Take ${row.items} ${row.items === 1 ? 'change' : 'changes'} after the category list back`,
     shelve: `Put ${files} back to where ${it} stood`,
+    setAside: `Put ${files} back that ${row.items === 1 ? 'was' : 'were'} set aside`,
+    delete: `Make ${files} again from the copies that were kept`,
     relocate: `Take ${row.items} ${row.items === 1 ? 'copy' : 'copies'} back to where ${it} stood`,
   }[row.kind];
   return { id: row.id, at: new Date(row.at), title, isRunning: row.active };

@@ -1,6 +1,6 @@
 import { AppError } from '@flagstone/core/errors';
 import type { Plan, Relocation } from '@flagstone/contract/plans';
-import { and, eq, ne, sql } from 'drizzle-orm';
+import { and, eq, sql } from 'drizzle-orm';
 import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import type { Sight } from '../rights/rights.ts';
@@ -10,12 +10,13 @@ import type { DriveFiles } from '../disk/drive-files.ts';
 import type { FileStamp } from '../disk/file-stamp.ts';
 import { driveFolderOf, filesOf } from '../drives/drives.ts';
 import type { Fence } from '../jobs/fence.ts';
+import { refuseKnownPlace, takePlace } from './known-place.ts';
 import { beginItem, setState, type JournalRow } from './journal-items.ts';
 import type { NewItem } from './plan-item.ts';
 import { getPlan, storePlan } from './plans.ts';
 import { readFolderFinder, rememberFolder } from '../intake/read-folders.ts';
 import { isBelow } from '../db/sql-parts.ts';
-import { lockRecords, refreshSearch } from '../records/search-conditions.ts';
+import { refreshSearch } from '../records/search-conditions.ts';
 
 type CopyRow = typeof copies.$inferSelect;
 
@@ -97,8 +98,7 @@ async function problemWith(
   if (copy.driveId === after.driveId && copy.folder === after.folder) return 'there already';
   try {
     refuseOther(copy, await files.stampOf(after.folder, after.name), after);
-    if (await isTaken(app, copy.id, after))
-      throw new AppError('CONFLICT', `${after.folder}/${after.name} is known there already as a copy of its own.`);
+    await refuseKnownPlace(app, copy.id, after);
     return undefined;
   } catch (error) {
     const { code, message, remedy } = diskError(error, after.name);
@@ -110,16 +110,6 @@ function refuseOther(copy: CopyRow, stamp: FileStamp, after: Place): void {
   if (stamp.sizeBytes === copy.sizeBytes) return;
   const message = `${after.folder}/${after.name} has ${stamp.sizeBytes} bytes, the copy had ${copy.sizeBytes}: it is another file.`;
   throw new AppError('FILE_CHANGED', message);
-}
-
-async function isTaken(app: AppContext, copyId: number, { driveId, folder, name }: Place): Promise<boolean> {
-  const there = and(
-    eq(copies.driveId, driveId),
-    eq(copies.folder, folder),
-    eq(copies.name, name),
-    ne(copies.id, copyId),
-  );
-  return (await app.db.$count(copies, there)) > 0;
 }
 
 /**
@@ -137,14 +127,13 @@ export async function performRelocation(
   if (!copy) throw new AppError('NOT_FOUND', `Copy ${item.copyId} is not known any more.`);
   if (copy.driveId !== now.driveId || copy.folder !== now.folder || copy.name !== now.name)
     throw new AppError('CONFLICT', `The copy stands at ${copy.folder}/${copy.name} now, not where the plan says.`);
-  if (await isTaken(app, copy.id, next))
-    throw new AppError('CONFLICT', `${next.folder}/${next.name} is known there already as a copy of its own.`);
+  await refuseKnownPlace(app, copy.id, next);
   const stamp = direction === 'do' ? await stampAt(app, copy, next) : undefined;
   const isSame = stamp?.mtimeMs === copy.mtimeMs;
   const readFolderOf = await readFolderFinder(app, next.driveId);
   await app.db.transaction(async (tx) => {
     await beginItem(tx, item, direction === 'do' ? 'started' : 'undoing', fence);
-    await lockRecords(tx, [copy.soundId]);
+    const soundIds = await takePlace(tx, copy, next);
     await tx
       .update(copies)
       .set({
@@ -154,7 +143,7 @@ export async function performRelocation(
         ...(isSame ? { inode: stamp.inode } : {}),
       })
       .where(eq(copies.id, copy.id));
-    await refreshSearch(tx, [copy.soundId]);
+    await refreshSearch(tx, soundIds);
     await setState(tx, item, direction === 'do' ? 'done' : 'undone');
   });
 }

@@ -9,7 +9,8 @@ import { copies } from '../db/schema.ts';
 import { layName, renameTogether, settleRename, type NameChange } from '../disk/rename-together.ts';
 import type { Fence } from '../jobs/fence.ts';
 import { beginItem, setFailed, setState, subjectOf, type JournalRow } from './journal-items.ts';
-import { lockRecords, refreshSearch } from '../records/search-conditions.ts';
+import { refuseKnownPlace, takePlace } from './known-place.ts';
+import { refreshSearch } from '../records/search-conditions.ts';
 
 /** What a rename item says before and after: the name of the file, and those of the files that go along, in the same order. */
 const sideSchema = z.object({ name: z.string(), companions: z.array(z.string()).nullable().default(null) });
@@ -39,6 +40,7 @@ export async function performRename(
     throw new AppError('CONFLICT', `The file is called “${copy.name}” now, not “${file.from}”.`);
   // What stands there now is what was seen when the plan was made, and no other file that took its name since.
   await files.expected(copy, await files.plainStampOf(copy.folder, copy.name), copy.name);
+  await refuseKnownPlace(app, copy.id, { ...copy, name: file.to });
   const { before, after } = item;
   await beginItem(app.db, item, direction === 'do' ? 'started' : 'undoing', fence, { before, after });
   await renameTogether(files, copy.folder, file, companions);
@@ -64,12 +66,12 @@ async function recordRename(
   state: ItemState,
 ): Promise<void> {
   await app.db.transaction(async (tx) => {
-    await lockRecords(tx, [copy.soundId]);
+    const soundIds = await takePlace(tx, copy, { ...copy, name });
     // What a name ends in is remarked upon beside what was found in the file.
     const ends = extensionIssue(name, copy.container);
     const issues = [...copy.issues.filter(({ code }) => code !== OTHER_EXTENSION), ...(ends ? [ends] : [])];
     await tx.update(copies).set({ name, issues }).where(eq(copies.id, copy.id));
-    await refreshSearch(tx, [copy.soundId]);
+    await refreshSearch(tx, soundIds);
     await setState(tx, item, state);
   });
 }

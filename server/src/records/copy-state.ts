@@ -24,7 +24,7 @@ const BESIDE_ITS_STATE: readonly string[] = ['unproved', 'damaged', 'alone'];
 
 export type CopyFilter = Pick<ListFilter, 'state' | 'drive' | 'readFolder'>;
 
-/** What a filter asks of one and the same copy, by the name of its table; nothing where it asks nothing of copies. */
+/** What a filter asks of one and the same copy, by the name of its table; nothing where it asks nothing of copies. None was cleared away. */
 export function copyConditions({ state, drive, readFolder }: CopyFilter, copy: SQL): SQL[] {
   const revision = sql`(select v.revision from records v where v.sound_id = ${copy}.sound_id)`;
   const stands = sql`flagstone_state(${copy}.gone, ${copy}.changed_outside, ${copy}.carries_revision, ${revision})`;
@@ -36,10 +36,12 @@ export function copyConditions({ state, drive, readFolder }: CopyFilter, copy: S
     if (state === 'alone')
       return sql`${isThere} and not exists (select from copies v where v.sound_id = ${copy}.sound_id and v.drive_id <> ${copy}.drive_id and not v.gone)`;
     if (state === 'unproved') return sql`${isThere} and ${copy}.proved_at is null`;
-    if (state === 'gone') return sql`${copy}.gone and ${copy}.cleared_at is null`;
+    if (state === 'gone') return sql`${copy}.gone`;
     return sql`${stands} = any(${`{${statesOf(state).join(',')}}`}::text[])`;
   };
+  if (drive === '' && readFolder === '' && state === '') return [];
   return [
+    sql`${copy}.cleared_at is null`,
     ...(drive === '' ? [] : [sql`${copy}.drive_id = ${drive}::uuid`]),
     ...(readFolder === '' ? [] : [sql`${copy}.read_folder_id = ${Number(readFolder)}`]),
     ...(state === '' ? [] : [ofState()]),

@@ -21,6 +21,8 @@ import { rowsInOrder } from './sound-rows.ts';
 
 /** Fingerprints that are looked for in one statement. */
 const PAGE = 125;
+/** Statements that the database answers at once, each on a connection and a core of its own. */
+const PAGES_AT_ONCE = 2;
 /** Others that are compared with one bit by bit: a word, a length and a place that everybody has must not read the whole table. */
 const MOST_COMPARED = 20;
 /** Numbers are kept with 24 bits. */
@@ -85,15 +87,21 @@ export async function findRecordings(
   const found = new Map<number, FoundRecording[]>();
   for (let turn = 0; turn < TURNS_OF_KEYS; turn += 1) {
     const left = [...asked].filter(([number]) => !found.has(number));
-    // The database looks for the next ones while these are compared.
-    let coming = candidatesOf(db, left.slice(0, PAGE), turn, isWanted);
-    for (let at = 0; at < left.length; at += PAGE) {
-      const candidates = await coming;
-      if (at + PAGE < left.length) coming = candidatesOf(db, left.slice(at + PAGE, at + 2 * PAGE), turn, isWanted);
-      // Looked at when these are compared; until then it must not count as unhandled.
-      coming.catch(() => undefined);
-      for (const [place, [number, print]] of left.slice(at, at + PAGE).entries()) {
-        const same = alikeOf(print, candidates.get(number) ?? []);
+    const pages = Array.from({ length: Math.ceil(left.length / PAGE) }, (_, nth) =>
+      left.slice(nth * PAGE, (nth + 1) * PAGE),
+    );
+    const coming: Promise<Map<number, Candidate[]>>[] = [];
+    for (const [nth, page] of pages.entries()) {
+      // The database looks for the next ones while these are compared.
+      while (coming.length < Math.min(pages.length, nth + PAGES_AT_ONCE)) {
+        const next = candidatesOf(db, pages[coming.length] ?? [], turn, isWanted);
+        // Looked at when these are compared; until then it must not count as unhandled.
+        next.catch(() => undefined);
+        coming.push(next);
+      }
+      const candidates = await coming[nth];
+      for (const [place, [number, print]] of page.entries()) {
+        const same = alikeOf(print, candidates?.get(number) ?? []);
         if (same.length > 0) found.set(number, same);
         // Ten with as many candidates as there may be take some milliseconds: others come in between.
         if (place % 10 === 9) await new Promise(setImmediate);

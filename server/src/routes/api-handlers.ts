@@ -61,6 +61,7 @@ import * as sheets from '../sheets/sheets.ts';
 import * as settling from '../describing/settling.ts';
 import * as review from '../describing/review.ts';
 import { waitingFor } from '../describing/waiting.ts';
+import { planClearing } from '../plans/clearing-plan.ts';
 import { planShelving } from '../plans/shelf-plan.ts';
 import { planRelocation } from '../plans/relocation.ts';
 import * as layouts from '../finding/column-layouts.ts';
@@ -478,6 +479,7 @@ export const handlers: Handlers = {
   planAfterList: (app, { person, sight }) => planAfterList(app, person, sight),
   planShelving: (app, call) =>
     planShelving(app, { ...seenBody(call), batchId: call.body.batchId }, call.person, call.sight),
+  planClearing: (app, call) => planClearing(app, seenBody(call), call.person, call.sight),
   planCopies: (app, call) => planCopies(app, seenBody(call), call.person, call.sight),
   getPlan: (app, { params }) => plans.getPlan(app, params.id),
   listPlanItems: (app, { params, query }) => plans.listItems(app, params.id, query.after, query.limit),

@@ -41,7 +41,7 @@ import { useQueryReading } from '../search/use-query-reading.ts';
 import MakeSheetDialog from '../sheets/make-sheet-dialog.vue';
 import PlanDrawer from '../plans/plan-drawer.vue';
 import SettleDrawer from '../drift/settle-drawer.vue';
-import { useListPlans } from './use-list-plans.ts';
+import { useListPlans, type ListPlanKind } from './use-list-plans.ts';
 import CategoryIndex from '../search/category-index.vue';
 
 const route = useRoute();
@@ -311,13 +311,15 @@ useKeys('catalogue', {
             <el-dropdown
               trigger="click"
               :trigger-keys="['Enter', 'ArrowDown']"
-              @command="(act: 'shelve' | 'remove') => (act === 'remove' ? (removing = true) : openPlan('shelve'))"
+              @command="(act: ListPlanKind | 'remove') => (act === 'remove' ? (removing = true) : openPlan(act))"
             >
               <el-button size="small" aria-label="More for the selected sounds">More ▾</el-button>
               <template #dropdown>
                 <el-dropdown-menu>
                   <el-dropdown-item command="shelve">Lay out on the shelf…</el-dropdown-item>
                   <el-dropdown-item command="remove">Take out of the catalogue…</el-dropdown-item>
+                  <el-dropdown-item command="setAside" divided>Set files aside…</el-dropdown-item>
+                  <el-dropdown-item command="delete">Delete files kept elsewhere…</el-dropdown-item>
                 </el-dropdown-menu>
               </template>
             </el-dropdown>

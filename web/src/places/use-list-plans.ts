@@ -9,6 +9,17 @@ import { counted } from '../ui/format.ts';
 import type { NewPlan } from '@flagstone/contract/plans';
 import { tell } from '../ui/use-errors.ts';
 
+/** The plans that are made of a list. */
+export type ListPlanKind = NewPlan['kind'] | 'shelve' | 'setAside' | 'delete';
+
+/** What a plan of that kind is made of: some are asked for by their own requests. */
+function makerOf(kind: ListPlanKind, selection: Selection): Selection | PlanMaker {
+  if (kind === 'shelve') return { by: () => call('planShelving', { body: { selection } }) };
+  if (kind === 'setAside' || kind === 'delete')
+    return { by: () => call('planClearing', { body: { selection, way: kind } }) };
+  return selection;
+}
+
 /**
  * What a librarian does with the files of a list of the catalogue: writing, renaming, restoring, settling what differs. It is about the selected rows, else about the whole list where
  * something narrows it, as that was when it was opened. A link from elsewhere opens one by `open=write`, `open=restore` or `open=settle` in the address.
@@ -23,7 +34,7 @@ export function useListPlans(
   const rights = useRights();
   const concerned = shallowRef<Selection>();
   const what = ref('');
-  const kind = ref<NewPlan['kind'] | 'shelve'>('write');
+  const kind = ref<ListPlanKind>('write');
   /** What a plan is made of: rows, or, of laying out, whoever makes it. */
   const planned = shallowRef<Selection | PlanMaker>();
   const planning = ref(false);
@@ -43,13 +54,12 @@ export function useListPlans(
   }
 
   /** Opens a plan; false for somebody who makes none. */
-  function plan(wanted: NewPlan['kind'] | 'shelve'): boolean {
+  function plan(wanted: ListPlanKind): boolean {
     if (!rights.may('librarian')) return false;
     kind.value = wanted;
     if (!takeConcerned()) return true;
     const { value: selection } = concerned;
-    planned.value =
-      wanted === 'shelve' && selection ? { by: () => call('planShelving', { body: { selection } }) } : selection;
+    planned.value = selection && makerOf(wanted, selection);
     planning.value = true;
     return true;
   }

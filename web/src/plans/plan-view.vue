@@ -45,10 +45,10 @@ const EXTENSIONS = [
 
 const live = useLive();
 const wanted = computed<NewPlan | PlanMaker>(() =>
-  'by' in props.selection || props.kind === 'copy' || props.kind === 'shelve' || props.kind === 'afterList'
-    ? (props.selection as PlanMaker)
+  'by' in props.selection
+    ? props.selection
     : {
-        kind: props.kind,
+        kind: props.kind as NewPlan['kind'],
         selection: props.selection,
         ...(props.batchId === undefined ? {} : { batchId: props.batchId }),
         allCopies: allCopies.value,
@@ -248,6 +248,12 @@ useKeys('plan', { Enter: () => (canRun.value ? void tryOne() : false) });
                 → {{ item.after['name'] }}
               </div>
               <div v-if="kind === 'restore' && item.after['from']" class="mono">← {{ item.after['from'] }}</div>
+              <div v-if="kind === 'delete' && item.after['kept']" class="mono">
+                <span class="soft">kept:</span> {{ item.after['kept'] }}
+              </div>
+              <div v-if="kind === 'setAside' && item.after['name']" class="mono">
+                → {{ item.driveName }} / {{ item.after['folder'] }} / {{ item.after['name'] }}
+              </div>
               <div v-if="(kind === 'copy' || kind === 'shelve') && item.after['name']" class="mono">
                 {{ item.state === 'unchanged' ? '=' : kind === 'shelve' && item.does === 'copy' ? '→ a copy at' : '→' }}
                 {{ item.after['drive'] }} / {{ item.after['folder'] }} /

@@ -62,6 +62,22 @@ export const PLAN_WORDS: Record<ShownPlanKind, PlanWords> = {
     allRight: 'Everything stands where it belongs.',
     allBlocked: 'Nothing can run yet: what is missing stands beside each file.',
   },
+  setAside: {
+    title: 'Set files aside',
+    verb: 'Set aside',
+    toDo: ['file to set aside', 'files to set aside'],
+    making: 'Looking at what stands there…',
+    allRight: 'None of these files is there any more.',
+    allBlocked: 'Nothing can run yet: what is wrong stands beside each file.',
+  },
+  delete: {
+    title: 'Delete files of which a copy is kept',
+    verb: 'Delete',
+    toDo: ['file to delete', 'files to delete'],
+    making: 'Looking for the copies that are kept…',
+    allRight: 'None of these files is there any more.',
+    allBlocked: 'None of these can be deleted: why not stands beside each file.',
+  },
   copy: {
     title: 'Copies on another drive',
     verb: 'Copy',

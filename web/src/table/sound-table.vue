@@ -585,16 +585,22 @@ mark {
 
 .foot {
   display: flex;
-  gap: 16px;
+  flex-wrap: wrap;
+  gap: 2px 10px;
   align-items: center;
-  height: 28px;
-  padding: 0 12px;
+  min-height: 28px;
+  padding: 1px 12px;
   border-top: 1px solid var(--hairline);
   background: var(--ground);
 }
 
 .foot strong {
   color: var(--ink);
+  white-space: nowrap;
+}
+
+.foot :deep(.el-button + .el-button) {
+  margin-left: 0;
 }
 
 .foot > span {

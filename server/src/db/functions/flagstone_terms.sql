@@ -12,9 +12,10 @@ DECLARE
   all_terms text[];
 BEGIN
   SELECT * INTO r FROM records WHERE sound_id = sound;
+  -- A copy that was cleared away lies nowhere and stands in no state; by its name it is still found.
   SELECT string_agg(flagstone_terms_of('name', c.name) || flagstone_terms_of('folder', c.folder) || E'\x01container=' || lower(c.container)
-    || E'\x01drive=' || c.drive_id || E'\x01state=' || flagstone_state(c.gone, c.changed_outside, c.carries_revision, r.revision)
-    || CASE WHEN c.cleared_at IS NULL THEN flagstone_places(c.drive_id, c.folder) ELSE '' END
+    || CASE WHEN c.cleared_at IS NULL THEN E'\x01drive=' || c.drive_id || E'\x01state=' || flagstone_state(c.gone, c.changed_outside, c.carries_revision, r.revision)
+      || flagstone_places(c.drive_id, c.folder) ELSE '' END
     || CASE WHEN c.gone THEN '' ELSE flagstone_terms_of('infile', (SELECT string_agg(said, ' the of the ') FROM flagstone_file_texts(c.in_file, c.other_texts) said)) END, '')
   INTO terms FROM copies c WHERE c.sound_id = sound
     AND (seen IS NULL OR EXISTS (SELECT FROM folders w WHERE w.id = c.read_folder_id AND w.collection_id = ANY (seen)));

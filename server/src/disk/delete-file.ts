@@ -1,0 +1,44 @@
+import { open, stat } from 'node:fs/promises';
+import { AppError } from '@flagstone/core/errors';
+import { diskError } from './disk-errors.ts';
+import type { DriveFiles } from './drive-files.ts';
+import type { FilePlace } from './move-file.ts';
+import { removeMadeFile } from './remove-file.ts';
+
+/**
+ * Deletes a file of which another one, at a full path, is kept. It takes another name first, and goes only once the kept one is seen to stand as before: a drive may be mounted twice, and a link lead to the
+ * very file. Throws ONLY_COPY when both are one file, FILE_CHANGED when the kept one is not as it was, and what the disk says; the file has its name again then.
+ */
+export async function deleteWhileKept(
+  files: DriveFiles,
+  { folder, name }: FilePlace,
+  aside: string,
+  kept: string,
+): Promise<void> {
+  const shown = files.absolute(folder, name);
+  const look = (full: string) =>
+    stat(full).catch((error: unknown) => {
+      throw diskError(error, full);
+    });
+  const [own, other] = [await look(shown), await look(kept)];
+  if (own.dev === other.dev && own.ino === other.ino)
+    throw new AppError('ONLY_COPY', `${shown} and ${kept} are one and the same file.`);
+  await files.rename(folder, name, aside);
+  try {
+    // Opened, and not only looked at: a share that is mounted twice then asks its server anew.
+    const handle = await open(kept, 'r').catch((error: unknown) => {
+      throw diskError(error, kept);
+    });
+    try {
+      const { size, mtimeMs } = await handle.stat();
+      if (size !== other.size || mtimeMs !== other.mtimeMs)
+        throw new AppError('FILE_CHANGED', `${kept} was changed while it was to be the copy that is kept.`);
+    } finally {
+      await handle.close();
+    }
+  } catch (error) {
+    await files.rename(folder, aside, name);
+    throw error;
+  }
+  await removeMadeFile(files, folder, aside);
+}
