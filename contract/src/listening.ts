@@ -73,6 +73,8 @@ export const cutSchema = z.strictObject({
     .max(1000),
   fadeInSeconds: z.number().min(0).max(10).default(0),
   fadeOutSeconds: z.number().min(0).max(10).default(0),
+  /** The folder that the new files go to; empty for that of the sound. */
+  toPath: z.string().max(4096).default(''),
 });
 export type Cut = z.infer<typeof cutSchema>;
 

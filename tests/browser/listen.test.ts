@@ -205,12 +205,12 @@ step('moves a sync point by samples, and cuts the takes out', async () => {
   await walker.press('Shift+ArrowRight');
   await walker.press('Escape');
   await page.keyboard.press('c');
-  await walker.shows('d latch 4.wav');
+  await walker.shows('d latch 04.wav');
   await walker.tabTo('Cut out 4 files');
   await page.keyboard.press('Enter');
   await walker.shows('4 cut out of it');
   const names = await readdir(drive);
-  for (const number of [1, 2, 3, 4]) expect(names).toContain(`d latch ${number}.wav`);
+  for (const number of [1, 2, 3, 4]) expect(names).toContain(`d latch 0${number}.wav`);
 });
 
 step('tries a room and another pitch, hears it, and pulls it', async () => {

@@ -255,7 +255,7 @@ describe('cutting out', () => {
     });
     expect(plan.counts).toMatchObject({ all: 2, runnable: 2 });
     const planned = await namesIn(plan.id);
-    expect(planned.every((name) => /^Kiln knocks \d\.wav$/.test(name))).toBe(true);
+    expect(planned.every((name) => /^Kiln knocks \d\d\.wav$/.test(name))).toBe(true);
     const there = await readdir(path.join(app.drive, 'takes'));
     expect(there.filter((name) => planned.includes(name))).toEqual([]);
     expect(await runPlan(plan.id)).toMatchObject({ state: 'done', done: 2, failed: 0 });
@@ -306,6 +306,29 @@ describe('cutting out', () => {
     expect(left.filter((name) => name.startsWith('.flagstone-write'))).toEqual([]);
   });
 
+  it('puts the files into another folder, numbered there, and takes them from there again', async () => {
+    const toPath = path.join(app.drive, 'cuts', 'gates');
+    await mkdir(toPath, { recursive: true });
+    const parts = [500, 5500, 9500].map((from) => ({ from, to: from + 4000 }));
+    const plan = await cut('Kiln knocks', { parts, toPath });
+    const names = ['Kiln knocks 01.wav', 'Kiln knocks 02.wav', 'Kiln knocks 03.wav'];
+    expect(await namesIn(plan.id)).toEqual(names);
+    expect(await runPlan(plan.id)).toMatchObject({ done: 3, failed: 0 });
+    expect((await readdir(toPath)).sort()).toEqual(names);
+    const made = (await rows()).filter(({ folder }) => folder === 'cuts/gates');
+    expect(made.map(({ name, collectionId }) => [name, collectionId])).toEqual(names.map((name) => [name, 1]));
+    // Those that follow go on there.
+    expect(await namesIn((await cut('Kiln knocks', { parts: [{ from: 20_000, to: 24_000 }], toPath })).id)).toEqual([
+      'Kiln knocks 04.wav',
+    ]);
+    expect(await app.ended(await app.call('undoPlan', { params: { id: plan.id } }))).toMatchObject({ done: 3 });
+    expect(await readdir(toPath)).toEqual([]);
+
+    const { soundId } = await rowOf('Kiln knocks');
+    const outside = await app.send('planCut', { params: { id: soundId }, body: { parts, toPath: '/etc' } });
+    expect((outside.body as { code: string }).code).toBe('PATH_OUTSIDE_ROOTS');
+  });
+
   it('leaves nothing to be found of a file whose name a later cut bears', async () => {
     const first = await cut('Kiln knocks', { parts: [{ from: 30_000, to: 31_000, name: 'again' }] });
     await runPlan(first.id);
@@ -322,12 +345,12 @@ describe('cutting out', () => {
     const flac = await cut('Knocks in flac', { parts: [{ from: 10_000, to: 60_000 }] });
     await runPlan(flac.id);
     const trimmed = 'atrim=start_sample=10000:end_sample=60000';
-    expect(await decoded(places('Knocks in flac 1.flac'))).toBe(await decoded(places('Knocks in flac.flac'), trimmed));
+    expect(await decoded(places('Knocks in flac 01.flac'))).toBe(await decoded(places('Knocks in flac.flac'), trimmed));
     const mp3 = await cut('Knocks in mp3', { parts: [{ from: 10_000, to: 60_000 }] });
     const { items } = await app.call('listPlanItems', { params: { id: mp3.id } });
     expect(items[0]?.problems).toMatchObject([{ code: 'DECODED', severity: 'notice' }]);
     await runPlan(mp3.id);
-    expect((await rowOf('Knocks in mp3 1')).facts).toMatchObject({ container: 'WAV', bitDepth: 24, frames: 50_000 });
+    expect((await rowOf('Knocks in mp3 01')).facts).toMatchObject({ container: 'WAV', bitDepth: 24, frames: 50_000 });
     const faded = await cut('Kiln knocks', {
       parts: [{ from: 11_000, to: 30_000, name: 'soft' }],
       fadeInSeconds: 0.01,

@@ -13,14 +13,17 @@ import { copyIsSeen } from '../rights/seen.ts';
 import { copies, drives, sounds, type JournalProblem } from '../db/schema.ts';
 import { cutFile, cutForm } from '../disk/cut-file.ts';
 import { diskError } from '../disk/disk-errors.ts';
-import type { DriveFiles } from '../disk/drive-files.ts';
+import { settleLeftovers } from '../disk/leftovers.ts';
 import { removeMadeFile } from '../disk/remove-file.ts';
 import { withAudio } from '../disk/read-samples.ts';
 import { emptyCounts, writeChunk } from '../intake/index-writer.ts';
 import { copyThatIsHere } from '../listening/analyses.ts';
 import { patternsOf } from '../drives/collections.ts';
-import { filesOf } from '../drives/drives.ts';
+import { driveFolderOf, filesOf, type DriveFolder } from '../drives/drives.ts';
+import { unknownWrites } from '../drives/known-writes.ts';
+import { readFolderFinder, rememberFolder } from '../intake/read-folders.ts';
 import type { Fence } from '../jobs/fence.ts';
+import { enterFolder } from './copies.ts';
 import { beginItem, setState, subjectOf, type JournalRow } from './journal-items.ts';
 import type { NewItem } from './plan-item.ts';
 import { getPlan, storePlan } from './plans.ts';
@@ -31,6 +34,9 @@ import { lockRecords } from '../records/search-conditions.ts';
 const beforeSchema = z.object({ name: z.string(), from: z.number(), to: z.number() });
 /** And after: the new file's name and record; once it is made, what its audio is known by, and its row. */
 const afterSchema = z.object({
+  /** Where it goes; beside its source where that is not said. */
+  driveId: z.uuid().optional(),
+  folder: z.string().optional(),
   name: z.string(),
   record: z.custom<SoundRecord>((value) => typeof value === 'object' && value !== null),
   fadeInSeconds: z.number(),
@@ -40,7 +46,7 @@ const afterSchema = z.object({
 });
 
 /**
- * Previews cutting parts out of a sound into files of their own beside it, named after the collection's pattern with a number, or with the name
+ * Previews cutting parts out of a sound into files of their own, beside it or in another folder, named after the collection's pattern with a number, or with the name
  * of the part. Touches no file.
  */
 export async function planCut(
@@ -60,13 +66,16 @@ export async function planCut(
     .where(eq(copies.id, copyId));
   if (!drive) throw new AppError('NOT_FOUND', `Copy ${copyId} is not known any more.`);
   const files = filesOf(app, drive.drive);
-  const names = await files.folderNames(folder);
+  const target =
+    cut.toPath.trim() === '' ? { drive: drive.drive, folder } : await folderFor(app, cut.toPath, personId, sight);
+  const names = await filesOf(app, target.drive).folderNames(target.folder);
   const pattern = (await patternsOf(app, [copyId]))(copyId);
   const { extension, isLossless } = await withAudio(await files.existing(folder, name), (_, facts) =>
     Promise.resolve(cutForm(facts)),
   );
   let number = 1;
-  const numberOf = (value: number): string => String(value).padStart(String(cut.parts.length).length, '0');
+  const digits = Math.max(2, String(cut.parts.length).length);
+  const numberOf = (value: number): string => String(value).padStart(digits, '0');
   const items = cut.parts.map((part): NewItem => {
     const problems: JournalProblem[] = [];
     if (part.to > row.facts.frames || part.to <= part.from) {
@@ -98,7 +107,7 @@ export async function planCut(
       copyId,
       state: problems.some(({ severity }) => severity === 'error') ? 'blocked' : 'planned',
       before: { name, from: part.from, to: part.to },
-      after: { name: free, record, fadeInSeconds, fadeOutSeconds },
+      after: { driveId: target.drive.id, folder: target.folder, name: free, record, fadeInSeconds, fadeOutSeconds },
       problems,
     };
   });
@@ -108,6 +117,22 @@ export async function planCut(
   });
   return getPlan(app, planId);
 }
+
+/** A folder that is known from now on, so that what goes there belongs to a collection. */
+async function folderFor(app: AppContext, wanted: string, personId: number, sight: Sight): Promise<DriveFolder> {
+  const place = await driveFolderOf(app, await app.roots.checkedFolder(wanted.trim()));
+  await rememberFolder(app, place, personId, sight);
+  return place;
+}
+
+/** Where the file of an item is made. */
+async function placeOf(app: AppContext, item: JournalRow, copy: CopyRow) {
+  const { driveId = copy.driveId, folder = copy.folder, name } = afterSchema.parse(item.after);
+  const [drive] = await app.db.select().from(drives).where(eq(drives.id, driveId));
+  if (!drive) throw new AppError('NOT_FOUND', 'The drive is not known any more.');
+  return { driveId, folder, name, files: filesOf(app, drive) };
+}
+type Place = Awaited<ReturnType<typeof placeOf>>;
 
 /** What the part says of itself: everything that its source says, its own name, the marks that lie within it, and where it comes from. */
 function recordOfPart(
@@ -155,19 +180,21 @@ export async function performCut(app: AppContext, item: JournalRow, fence: Fence
   const [before, after] = [beforeSchema.parse(item.before), afterSchema.parse(item.after)];
   await files.expected(copy, await files.stampOf(copy.folder, copy.name), copy.name);
   const source = await files.existing(copy.folder, copy.name);
+  const place = await placeOf(app, item, copy);
+  await enterFolder(app, place.files, place.folder);
   await beginItem(app.db, item, 'started', fence);
-  const target = files.absolute(copy.folder, after.name);
+  const target = place.files.absolute(place.folder, place.name);
   let digest = '';
   try {
     const told = async (quickDigest: string): Promise<void> => {
       digest = quickDigest;
       await beginItem(app.db, item, 'started', fence, { after: { ...item.after, quickDigest } });
     };
-    await cutFile(source, target, { ...after, range: before }, told, files.root);
+    await cutFile(source, target, { ...after, range: before }, told, place.files.root);
   } catch (error) {
     throw diskError(error, target);
   }
-  await takeUp(app, item, copy, files, digest);
+  await takeUp(app, item, copy, place, digest);
 }
 
 type CopyRow = typeof copies.$inferSelect;
@@ -177,13 +204,14 @@ async function takeUp(
   app: AppContext,
   item: JournalRow,
   copy: CopyRow,
-  files: DriveFiles,
+  { driveId, folder, name, files }: Place,
   quickDigest: string,
 ): Promise<void> {
-  const [before, after] = [beforeSchema.parse(item.before), afterSchema.parse(item.after)];
-  const [header] = await app.workers.readHeaders([await files.existing(copy.folder, after.name)]);
+  const before = beforeSchema.parse(item.before);
+  const [header] = await app.workers.readHeaders([await files.existing(folder, name)]);
   if (!header?.ok) throw new AppError('IO_FAILED', `The new file cannot be read: ${header?.message ?? ''}`);
-  const stamp = await files.stampOf(copy.folder, after.name);
+  const stamp = await files.stampOf(folder, name);
+  const readFolderOf = await readFolderFinder(app, driveId);
   const madeCopyId = await app.db.transaction(async (tx) => {
     const [source] = await tx.select().from(sounds).where(eq(sounds.id, copy.soundId));
     if (!source) throw new AppError('NOT_FOUND', `There is no sound ${copy.soundId} any more.`);
@@ -191,10 +219,10 @@ async function takeUp(
       select b.id from batch_items i join batches b on b.id = i.batch_id where i.copy_id = ${copy.id} and b.filed_at is null order by b.id desc limit 1`);
     const target = {
       batchId: batches[0]?.id ?? null,
-      driveId: copy.driveId,
-      readFolderOf: () => copy.readFolderId,
+      driveId,
+      readFolderOf,
     };
-    const good = [{ kind: 'file' as const, folder: copy.folder, name: after.name, stamp, header }];
+    const good = [{ kind: 'file' as const, folder, name, stamp, header }];
     const [plan] = (await tx.execute<{ person_id: number }>(sql`select person_id from plans where id = ${item.planId}`))
       .rows;
     await writeChunk(
@@ -205,7 +233,7 @@ async function takeUp(
       emptyCounts(),
     );
     const { rows } = await tx.execute<{ id: number; sound_id: number }>(sql`
-      select id, sound_id from copies where drive_id = ${copy.driveId} and folder = ${copy.folder} and name = ${after.name}`);
+      select id, sound_id from copies where drive_id = ${driveId} and folder = ${folder} and name = ${name}`);
     const [made] = rows;
     if (!made) throw new AppError('INTERNAL', 'The new file could not be recorded.');
     // Audio that is held already keeps what is known of it.
@@ -221,8 +249,9 @@ async function takeUp(
 
 /** Removes the file that a cut item made, when it is still the very file. Throws NOT_UNDOABLE when it was changed since. */
 export async function undoCut(app: AppContext, item: JournalRow, fence: Fence): Promise<void> {
-  const { files } = await subjectOf(app, item);
-  const { name, madeCopyId } = afterSchema.parse(item.after);
+  const { copy } = await subjectOf(app, item);
+  const { files, name } = await placeOf(app, item, copy);
+  const { madeCopyId } = afterSchema.parse(item.after);
   const [made] = await app.db
     .select()
     .from(copies)
@@ -262,9 +291,11 @@ async function forget(app: AppContext, item: JournalRow, made: CopyRow): Promise
 
 /** Settles a cut that was under way when the server stopped: a file with its name and its audio is the one that it made. */
 export async function settleInterruptedCut(app: AppContext, item: JournalRow): Promise<void> {
-  const { copy, files } = await subjectOf(app, item);
-  const { name, quickDigest, madeCopyId } = afterSchema.parse(item.after);
-  const isThere = await files.exists(copy.folder, name);
+  const { copy } = await subjectOf(app, item);
+  const { quickDigest, madeCopyId } = afterSchema.parse(item.after);
+  const place = await placeOf(app, item, copy);
+  const { files, folder, name } = place;
+  const isThere = await files.exists(folder, name);
   if (item.state === 'undoing') {
     const [made] = await app.db
       .select()
@@ -272,9 +303,10 @@ export async function settleInterruptedCut(app: AppContext, item: JournalRow): P
       .where(eq(copies.id, madeCopyId ?? 0));
     return isThere || !made ? setState(app.db, item, 'done') : forget(app, item, made);
   }
+  await settleLeftovers(files.absolute(folder), unknownWrites(app));
   if (!isThere || quickDigest === undefined) return setState(app.db, item, 'planned');
-  const [header] = await app.workers.readHeaders([await files.existing(copy.folder, name)]);
-  if (header?.ok && header.quickDigest === quickDigest) return takeUp(app, item, copy, files, quickDigest);
+  const [header] = await app.workers.readHeaders([await files.existing(folder, name)]);
+  if (header?.ok && header.quickDigest === quickDigest) return takeUp(app, item, copy, place, quickDigest);
   return setState(app.db, item, 'planned');
 }
 

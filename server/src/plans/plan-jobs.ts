@@ -20,7 +20,7 @@ import { performCut, settleInterruptedCut, undoCut } from './cuts.ts';
 import { performRename, settleInterruptedRename } from './renames.ts';
 import { driveIsHere, filesOf } from '../drives/drives.ts';
 import { performRelocation } from './relocation.ts';
-import { doneBy, isTo } from './plan-item.ts';
+import { doneBy, driveChanged } from './plan-item.ts';
 import { performCopy, settleInterruptedCopy, undoCopy } from './copies.ts';
 import { performDeleting, settleInterruptedDeleting, undoDeleting } from './deleting.ts';
 import { performSettingAside, settleInterruptedSettingAside } from './setting-aside.ts';
@@ -86,8 +86,8 @@ export async function undoPlanJob(app: AppContext, run: JobRun): Promise<void> {
 
 function onDrives(kind: PlanKind, driveIds: readonly string[] | undefined): SQL | undefined {
   if (driveIds === undefined) return undefined;
-  if (isTo(kind)) return sql`${journal.after} ->> 'driveId' = any(${sql.param(driveIds)}::text[])`;
-  return sql`exists (select from copies c where c.id = ${journal.copyId} and c.drive_id = any(${sql.param(driveIds)}::uuid[]))`;
+  const drive = driveChanged(kind, journal.after, sql`c.drive_id`);
+  return sql`exists (select from copies c where c.id = ${journal.copyId} and ${drive} = any(${sql.param(driveIds)}::text[]))`;
 }
 
 type Perform = (app: AppContext, item: JournalRow, fence: Fence) => Promise<void>;

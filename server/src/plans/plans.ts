@@ -9,7 +9,7 @@ import type { SeenSelection } from '../rights/seen.ts';
 import type { Queryable } from '../db/connect.ts';
 import { copies, drives, journal, plans } from '../db/schema.ts';
 import { driveIsHere, filesOf } from '../drives/drives.ts';
-import { doneBy, isTo, type NewItem, type Planner } from './plan-item.ts';
+import { doneBy, driveChanged, type NewItem, type Planner } from './plan-item.ts';
 import { planRenames } from './rename-plan.ts';
 import { idList } from '../db/sql-parts.ts';
 import { selectedRows } from '../records/sound-rows.ts';
@@ -162,7 +162,7 @@ export async function getPlan(app: AppContext, id: number): Promise<Plan> {
       count(*) filter (where j.state = 'failed') as failed, count(*) filter (where j.state = 'undone') as undone,
       count(*) filter (where j.state = 'planned' and exists (
         select from copies c where c.id = j.copy_id
-        and case when p.kind in ('copy', 'shelve') then j.after ->> 'driveId' else c.drive_id::text end in (${awaitedDrives(id)}))) as waiting
+        and case when p.kind in ('copy', 'shelve', 'cut') then coalesce(j.after ->> 'driveId', c.drive_id::text) else c.drive_id::text end in (${awaitedDrives(id)}))) as waiting
     from plans p join people w on w.id = p.person_id join journal j on j.plan_id = p.id where p.id = ${id} group by p.id, w.id`);
   const [row] = rows;
   if (!row) throw new AppError('NOT_FOUND', `There is no plan ${id}.`);
@@ -293,10 +293,9 @@ async function queueByDrive(
   }: { kind: JobKind; verb: string; onlyItemId?: number | undefined; share?: number | undefined },
 ): Promise<Job> {
   const isRelocation = plan.kind === 'relocate';
-  const driveId =
-    isRelocation || isTo(plan.kind)
-      ? sql<string>`${journal.after} ->> 'driveId'`
-      : sql<string>`${copies.driveId}::text`;
+  const driveId = isRelocation
+    ? sql<string>`${journal.after} ->> 'driveId'`
+    : driveChanged(plan.kind, journal.after, copies.driveId);
   const counts = await app.db
     .select({ driveId, items: sql<number>`count(*)::int` })
     .from(journal)
