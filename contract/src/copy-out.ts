@@ -18,6 +18,10 @@ export type CopyOut = z.infer<typeof copyOutSchema>;
 
 export const copyOutToFolderSchema = copyOutSchema.extend({ folder: z.string().min(1).max(4096) });
 
+/** What a licence forbids or asks for, and of how many sounds; an empty name for those of which none is known. */
+export const licenceToldSchema = z.object({ licence: z.string(), sounds: z.number(), says: z.array(z.string()) });
+export type LicenceTold = z.infer<typeof licenceToldSchema>;
+
 /** How much would be copied out. */
 export const copyOutSizeSchema = z.object({
   files: z.number(),
@@ -28,7 +32,7 @@ export const copyOutSizeSchema = z.object({
   /** Files that do not say what their records say now: they go out as they are. */
   behind: z.number(),
   /** What the licences of these sounds forbid or ask for, and of how many none is known (an empty name); the most frequent first. */
-  licences: z.array(z.object({ licence: z.string(), sounds: z.number(), says: z.array(z.string()) })),
+  licences: z.array(licenceToldSchema),
   /** By which the ZIP file is fetched, once. */
   ticket: z.string(),
 });

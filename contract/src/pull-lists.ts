@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { as, endpoint, idParams, rawEndpoint } from './endpoint.ts';
+import { licenceToldSchema } from './copy-out.ts';
 import { frameSchema, partSchema, tryOutSchema } from './listening.ts';
 import { soundRowSchema } from './record.ts';
 import { selectionSchema } from './selection.ts';
@@ -50,11 +51,10 @@ export const newPullEntrySchema = z.strictObject({
 export const pullEntryChangeSchema = z.strictObject({
   comment: z.string().trim().max(2000).optional(),
   tryOut: tryOutSchema.nullable().optional(),
-  /** Before which entry it is to stand; null for the end. */
-  before: z.number().int().positive().nullable().optional(),
-  /** Into another list; with `before`, before one of its entries, else at its end. */
-  listId: z.number().int().positive().optional(),
 });
+
+/** So many entries are moved or taken off at once. */
+const entryIdsSchema = z.array(z.number().int().positive()).min(1).max(2000);
 
 /** Where a sound was used: pulled onto a list where it still stands; delivered, then to whom; or copied out, to a folder or as a ZIP file (then it is empty). */
 export const soundUseSchema = z.object({
@@ -99,6 +99,12 @@ export const pullListsEndpoints = {
     params: idParams,
     response: z.array(pullEntrySchema),
   }),
+  /** What the licences of its sounds forbid or ask for, those of most sounds first. */
+  listPullLicences: endpoint('GET', '/pull-lists/:id/licences', {
+    needs: as('editor', 'pullList'),
+    params: idParams,
+    response: z.array(licenceToldSchema),
+  }),
   addPullEntry: endpoint('POST', '/pull-lists/:id/entries', {
     needs: as('editor', 'pullList'),
     params: idParams,
@@ -112,15 +118,27 @@ export const pullListsEndpoints = {
     body: z.strictObject({ selection: selectionSchema }),
     response: z.object({ added: z.number() }),
   }),
+  /** Takes entries, of this list and of others, into this one: in their order, before one of its entries that is not among them, or to its end (null). */
+  takePullEntries: endpoint('POST', '/pull-lists/:id/take', {
+    needs: as('editor', 'pullList'),
+    params: idParams,
+    body: z.strictObject({
+      entryIds: entryIdsSchema,
+      before: z.number().int().positive().nullable().default(null),
+    }),
+    response: z.array(pullEntrySchema),
+  }),
+  /** Takes entries off a list; those that stand in another one by now stay there. */
+  removePullEntries: endpoint('POST', '/pull-lists/:id/take-off', {
+    needs: as('editor', 'pullList'),
+    params: idParams,
+    body: z.strictObject({ entryIds: entryIdsSchema }),
+    response: z.array(pullEntrySchema),
+  }),
   updatePullEntry: endpoint('PATCH', '/pull-entries/:id', {
     needs: as('editor', 'pullEntry'),
     params: idParams,
     body: pullEntryChangeSchema,
-    response: z.array(pullEntrySchema),
-  }),
-  removePullEntry: endpoint('DELETE', '/pull-entries/:id', {
-    needs: as('editor', 'pullEntry'),
-    params: idParams,
     response: z.array(pullEntrySchema),
   }),
 };

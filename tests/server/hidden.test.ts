@@ -198,9 +198,14 @@ describe('what is of another collection', () => {
   });
 
   it('takes no entry of a pull list', async () => {
-    const answer = await say('patch', `/pull-entries/${own.entry}`, 'editor', { listId: foreign.list });
-    expect(answer.status).toBe(404);
-    expect(answer.text).not.toContain(SECRET);
+    for (const [list, entry] of [
+      [foreign.list, own.entry],
+      [own.list, foreign.entry],
+    ]) {
+      const answer = await say('post', `/pull-lists/${list}/take`, 'editor', { entryIds: [entry] });
+      expect(answer.status).toBe(404);
+      expect(answer.text).not.toContain(SECRET);
+    }
   });
 });
 

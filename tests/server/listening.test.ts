@@ -509,18 +509,16 @@ describe('pull lists', () => {
     const [first, second, third] = entries.map((entry) => entry.id);
     // Often enough that no number is left between two places.
     for (let round = 0; round < 40; round += 1) {
-      await app.call('updatePullEntry', { params: { id: third }, body: { before: second } });
-      await app.call('updatePullEntry', { params: { id: second }, body: { before: third } });
+      await app.call('takePullEntries', { params: { id }, body: { entryIds: [third], before: second } });
+      await app.call('takePullEntries', { params: { id }, body: { entryIds: [second], before: third } });
     }
-    entries = await app.call('updatePullEntry', {
-      params: { id: third },
-      body: { before: first, comment: 'first of all' },
-    });
+    await app.call('takePullEntries', { params: { id }, body: { entryIds: [third], before: first } });
+    entries = await app.call('updatePullEntry', { params: { id: third }, body: { comment: 'first of all' } });
     expect(entries.map((entry) => entry.id)).toEqual([third, first, second]);
     expect(entries[0]?.comment).toBe('first of all');
     const exported = await bytesAt(`/pull-entries/${first}/export`);
     expect((await readAudio(memorySource(exported.body))).facts.frames).toBe(24_000);
-    entries = await app.call('removePullEntry', { params: { id: second } });
+    entries = await app.call('removePullEntries', { params: { id }, body: { entryIds: [second] } });
     expect(entries).toHaveLength(2);
     expect((await app.call('listPullLists'))[0]).toMatchObject({ name: 'Reel 2', entries: 2 });
     expect((await app.send('addPullEntry', { params: { id }, body: { soundId: 999_999 } })).status).toBe(404);

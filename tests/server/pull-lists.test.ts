@@ -41,25 +41,42 @@ describe('several sounds at once', () => {
   });
 });
 
-describe('an entry', () => {
+describe('entries', () => {
   const pull = () => app.call('addPullSounds', { params: { id: first }, body: { selection: everything } });
-  const move = (id: number | undefined, body: object) => app.send('updatePullEntry', { params: { id }, body });
+  const take = (id: number, entryIds: readonly (number | undefined)[], before?: number) =>
+    app.send('takePullEntries', { params: { id }, body: { entryIds, ...(before === undefined ? {} : { before }) } });
 
-  it('moves into another list, before an entry of it or to its end', async () => {
+  it('move together, in their order, within a list and into another, and back with undo', async () => {
     await pull();
-    const [anvil, , lock] = await inList(first);
-    expect((await move(lock?.id, { listId: second })).status).toBe(200);
-    expect((await move(anvil?.id, { listId: second, before: lock?.id })).status).toBe(200);
-    expect(await names(first)).toEqual(['kiln.wav', 'wheel.wav']);
-    expect(await names(second)).toEqual(['Anvil.wav', 'lock.wav']);
+    const [anvil, kiln, lock, wheel] = await inList(first);
+    expect((await take(first, [wheel?.id, kiln?.id], anvil?.id)).status).toBe(200);
+    expect(await names(first)).toEqual(['kiln.wav', 'wheel.wav', 'Anvil.wav', 'lock.wav']);
+    expect((await take(second, [lock?.id])).status).toBe(200);
+    // Of two lists at once, with one that stands there already.
+    expect((await take(second, [kiln?.id, wheel?.id], lock?.id)).status).toBe(200);
+    expect(await names(second)).toEqual(['kiln.wav', 'wheel.wav', 'lock.wav']);
+    expect(await names(first)).toEqual(['Anvil.wav']);
+    await app.call('undoLast', { body: {} });
+    expect([await names(first), await names(second)]).toEqual([['kiln.wav', 'wheel.wav', 'Anvil.wav'], ['lock.wav']]);
   });
 
-  it('stays where it is when the other list, or the entry in it, is not there', async () => {
+  it('stay where they are when the other list, or the entry in it, is not there', async () => {
     await pull();
     const [anvil, kiln] = await inList(first);
-    expect((await move(kiln?.id, { listId: 999 })).status).toBe(404);
-    expect((await move(kiln?.id, { listId: second, before: anvil?.id })).status).toBe(400);
+    expect((await take(999, [kiln?.id])).status).toBe(404);
+    expect((await take(second, [kiln?.id], anvil?.id)).status).toBe(400);
+    expect((await take(first, [kiln?.id, anvil?.id], anvil?.id)).status).toBe(400);
+    expect((await take(first, [99_999])).status).toBe(404);
     expect(await names(first)).toEqual(['Anvil.wav', 'kiln.wav', 'lock.wav', 'wheel.wav']);
+  });
+
+  it('come off a list together; one that somebody moved meanwhile stays in its other list', async () => {
+    await pull();
+    const [anvil, kiln, lock] = await inList(first);
+    await take(second, [lock?.id]);
+    const entryIds = [anvil?.id, kiln?.id, lock?.id];
+    await app.call('removePullEntries', { params: { id: first }, body: { entryIds } });
+    expect([await names(first), await names(second)]).toEqual([['wheel.wav'], ['lock.wav']]);
   });
 });
 

@@ -188,7 +188,7 @@ describe('a whole collection of another house', () => {
     expect(await listOf(pottery, 'Reel 2')).toMatchObject({ scene: '6', entries: 2 });
     expect((await entriesOf(pottery, 'Reel 2')).map(([, comment]) => comment)).toEqual(['closer still', '']);
     const [own] = await pottery.call('listPullEntries', { params: { id } });
-    await pottery.call('removePullEntry', { params: { id: own?.id } });
+    await pottery.call('removePullEntries', { params: { id }, body: { entryIds: [own?.id] } });
     await merge(mill, pottery, { wins: 'theirs' });
     expect((await entriesOf(pottery, 'Reel 2')).map(([name]) => name)).toEqual(['gate 2.wav']);
   });

@@ -57,7 +57,7 @@ describe('taking back what a person did last', () => {
     await app.call('addPullSounds', { params: { id }, body: { selection: selection() } });
     const [first, second] = await entries();
     await app.call('updatePullEntry', { params: { id: first?.id ?? 0 }, body: { comment: 'softer' } });
-    await app.call('removePullEntry', { params: { id: second?.id ?? 0 } });
+    await app.call('removePullEntries', { params: { id }, body: { entryIds: [second?.id ?? 0] } });
     await app.call('removePullList', { params: { id } });
     expect(await app.call('listPullLists')).toEqual([]);
     await undo();

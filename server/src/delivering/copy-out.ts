@@ -28,7 +28,7 @@ import { copyThatIsHere } from '../listening/analyses.ts';
 import { exportOf } from '../listening/listening.ts';
 import { placesSeen } from '../intake/read-folders.ts';
 import type { LicenceOf } from '../describing/licences.ts';
-import { licencesTold } from './licences-told.ts';
+import { licencesOfEntries, licencesTold } from './licences-told.ts';
 import { entriesOf, pullList } from './pull-lists.ts';
 import { StoredZip, streamOf } from './stored-zip.ts';
 import { allOf } from '../db/sql-parts.ts';
@@ -147,13 +147,7 @@ export async function sizeOf(app: AppContext, { what, ...seen }: CopyOut & Seen)
     const entries = await entriesOf(app, what.listId, seen.seenBy);
     const bytes = entries.reduce((sum, { row, part }) => sum + (part ? 0 : row.sizeBytes), 0);
     const so = (...states: CopyState[]): number => entries.filter(({ row }) => states.includes(row.state)).length;
-    const said = new Map<string, LicenceOf & { sounds: number }>();
-    for (const { record } of new Map(entries.map(({ row }) => [row.soundId, row])).values()) {
-      const { licence, licenceUrl } = record;
-      const key = licence === '' ? licenceUrl : licence.toLowerCase();
-      said.set(key, { licence, licenceUrl, sounds: (said.get(key)?.sounds ?? 0) + 1 });
-    }
-    const licences = await licencesTold(app.db, [...said.values()]);
+    const licences = await licencesOfEntries(app.db, entries);
     return { files: entries.length, bytes, gone: so('gone'), behind: so('behind', 'split'), licences };
   }
   const { tables, conditions } = selectionParts({ ...what.selection, ...seenOf(seen) });

@@ -18,7 +18,7 @@ import type { Queryable, Transaction } from '../db/connect.ts';
 import { people, pullEntries, pullLists, sounds } from '../db/schema.ts';
 import { pullRows, recordRows } from '../records/act-rows.ts';
 import { appendEntry } from '../records/append-entry.ts';
-import { allOf } from '../db/sql-parts.ts';
+import { allOf, idList } from '../db/sql-parts.ts';
 import { rowsInOrder, selectionParts } from '../records/sound-rows.ts';
 
 /** The pull lists that somebody sees, the newest first: their own, those that hold a sound which they see, and empty ones; of these they see the entries with such sounds. */
@@ -102,14 +102,6 @@ export async function pullList(app: AppContext, id: number): Promise<typeof pull
   return list;
 }
 
-/** Throws NOT_FOUND for a list that somebody does not see: as if it were not there. */
-async function refuseUnseen(app: AppContext, id: number, personId: number, sight: Sight): Promise<void> {
-  const { rows } = await app.db.execute(
-    sql`select from pull_lists l where l.id = ${id} and ${pullListIsSeen(sight, personId)}`,
-  );
-  if (rows.length === 0) throw new AppError('NOT_FOUND', `There is no pull list ${id}.`);
-}
-
 /** The entries of a list in their order, those of sounds that are seen. */
 export async function entriesOf(app: AppContext, listId: number, sight: Sight): Promise<PullEntry[]> {
   const rows = await app.db
@@ -188,45 +180,89 @@ async function entryOf(db: Queryable, id: number): Promise<typeof pullEntries.$i
   return entry;
 }
 
-/** Comments on an entry, gives it another setting, or moves it before another one of its list, or into another list. Returns the entries of the list it stands in then. */
+/** Comments on an entry, or gives it another setting. Returns the entries of its list. */
 export async function updateEntry(
   app: AppContext,
   id: number,
-  { before, listId: target, ...values }: z.infer<typeof pullEntryChangeSchema>,
+  values: z.infer<typeof pullEntryChangeSchema>,
   personId: number,
   sight: Sight,
 ): Promise<PullEntry[]> {
-  const { listId: from } = await entryOf(app.db, id);
-  const { id: list, name } = await pullList(app, target ?? from);
-  await refuseUnseen(app, list, personId, sight);
-  const act = { personId, listIds: [...new Set([from, list])], summary: `Entry of “${name}” changed` };
-  // One mover at a time, so that two never get the same place.
-  await asAct(app, act, async (tx) => {
-    const entry = await entryOf(tx, id);
-    if (entry.listId !== from) throw new AppError('CONFLICT', 'Somebody moved the entry into another list meanwhile.');
-    const isMoved = before !== undefined || list !== entry.listId;
-    const place = isMoved ? { place: await placeBefore(tx, list, before ?? null), listId: list } : {};
-    const set = { ...values, ...place };
-    if (Object.keys(set).length > 0) await tx.update(pullEntries).set(set).where(eq(pullEntries.id, id));
+  const { listId } = await entryOf(app.db, id);
+  const { name } = await pullList(app, listId);
+  await asAct(app, { personId, listIds: [listId], summary: `Entry of “${name}” changed` }, async (tx) => {
+    if (Object.keys(values).length > 0) await tx.update(pullEntries).set(values).where(eq(pullEntries.id, id));
     return [];
   });
-  return entriesOf(app, list, sight);
+  return entriesOf(app, listId, sight);
 }
 
-/** A number between an entry and the one above it; behind all for null. When no number is left between them, all are numbered anew. */
-async function placeBefore(db: Queryable, listId: number, before: number | null): Promise<number> {
+/**
+ * Takes entries, of this list and of others, into a list in the order in which they stand, list by list. Those that somebody removed meanwhile are left out. Throws NOT_FOUND when all were, or stand in lists
+ * that are not seen, and BAD_REQUEST for a place that is no place of the list. Returns the entries of the list.
+ */
+export async function takeEntries(
+  app: AppContext,
+  listId: number,
+  { entryIds, before }: { entryIds: readonly number[]; before: number | null },
+  personId: number,
+  sight: Sight,
+): Promise<PullEntry[]> {
+  const { name } = await pullList(app, listId);
+  const { rows } = await app.db.execute<{ list_id: number }>(sql`
+    select distinct e.list_id from pull_entries e join pull_lists l on l.id = e.list_id where e.id = any(${idList(entryIds)}) and ${pullListIsSeen(sight, personId)}`);
+  const sources = rows.map(({ list_id: id }) => id);
+  const act = {
+    personId,
+    listIds: [...new Set([...sources, listId])],
+    summary: `${entryIds.length === 1 ? 'Entry' : 'Entries'} of “${name}” moved`,
+  };
+  await asAct(app, act, async (tx) => {
+    const { rows: found } = await tx.execute<{ id: number }>(sql`
+      select e.id from pull_entries e where e.id = any(${idList(entryIds)}) and e.list_id = any(${idList(sources)}) and ${soundIsSeen(sight, sql`e.sound_id`)}
+      order by e.list_id <> ${listId}, e.list_id, e.place, e.id`);
+    const ids = found.map(({ id }) => id);
+    if (ids.length === 0) throw new AppError('NOT_FOUND', 'None of these entries is in a pull list any more.');
+    const places = await placesBefore(tx, listId, before, ids);
+    await tx.execute(sql`
+      update pull_entries e set list_id = ${listId}, place = n.place
+      from unnest(${idList(ids)}, ${sql.param(places)}::float8[]) n(id, place) where n.id = e.id`);
+    return [];
+  });
+  return entriesOf(app, listId, sight);
+}
+
+/**
+ * Numbers between an entry and the one above it, for as many that come there; behind all for null. When no numbers are left between them, all are numbered anew. Throws BAD_REQUEST for an entry of another
+ * list, and for one of those that come.
+ */
+async function placesBefore(
+  db: Queryable,
+  listId: number,
+  before: number | null,
+  comingIds: readonly number[],
+): Promise<number[]> {
+  if (before !== null && comingIds.includes(before))
+    throw new AppError('BAD_REQUEST', 'An entry cannot stand before itself.');
   const read = async (): Promise<{ above: number | null; at: number | null }> => {
     const other = before === null ? undefined : await entryOf(db, before);
     if (other && other.listId !== listId) throw new AppError('BAD_REQUEST', 'Both entries have to stand in one list.');
     const bound = other ? sql`and place < ${other.place}` : sql``;
     const { rows } = await db.execute<{ above: number | null }>(
-      sql`select max(place) as above from pull_entries where list_id = ${listId} ${bound}`,
+      sql`select max(place) as above from pull_entries where list_id = ${listId} and not id = any(${idList(comingIds)}) ${bound}`,
     );
     return { above: rows[0]?.above ?? null, at: other?.place ?? null };
   };
   let { above, at } = await read();
-  const between = (): number => (at === null ? (above ?? 0) + 1 : above === null ? at - 1 : (above + at) / 2);
-  if (at !== null && above !== null && (between() === above || between() === at)) {
+  const between = (): number[] => {
+    const [low, high] = [above ?? (at ?? 1) - 1, at ?? (above ?? 0) + 1];
+    return comingIds.map((_, nth) => low + ((high - low) * (nth + 1)) / (comingIds.length + 1));
+  };
+  const areApart = (places: number[]): boolean =>
+    [above ?? -Infinity, ...places, at ?? Infinity].every(
+      (place, nth, all) => nth === 0 || place > (all[nth - 1] as number),
+    );
+  if (!areApart(between())) {
     await db.execute(sql`
       update pull_entries e set place = n.place from (select id, row_number() over (order by place, id) as place from pull_entries where list_id = ${listId}) n
       where n.id = e.id`);
@@ -235,11 +271,19 @@ async function placeBefore(db: Queryable, listId: number, before: number | null)
   return between();
 }
 
-export async function removeEntry(app: AppContext, id: number, personId: number, sight: Sight): Promise<PullEntry[]> {
-  const { listId } = await entryOf(app.db, id);
+/** Takes entries off a list; those that stand in another one by now stay there. */
+export async function removeEntries(
+  app: AppContext,
+  listId: number,
+  entryIds: readonly number[],
+  personId: number,
+  sight: Sight,
+): Promise<PullEntry[]> {
   const { name } = await pullList(app, listId);
-  await asAct(app, { personId, listIds: [listId], summary: `Entry of “${name}” removed` }, async (tx) => {
-    await tx.delete(pullEntries).where(eq(pullEntries.id, id));
+  const summary = `${entryIds.length === 1 ? 'Entry' : 'Entries'} of “${name}” removed`;
+  await asAct(app, { personId, listIds: [listId], summary }, async (tx) => {
+    await tx.execute(sql`
+      delete from pull_entries e where e.list_id = ${listId} and e.id = any(${idList(entryIds)}) and ${soundIsSeen(sight, sql`e.sound_id`)}`);
     return [];
   });
   return entriesOf(app, listId, sight);

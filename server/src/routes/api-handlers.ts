@@ -27,6 +27,7 @@ import { completionsOf } from '../finding/completions.ts';
 import { folderLevel } from '../finding/folder-tree.ts';
 import * as copyingOut from '../delivering/copy-out.ts';
 import * as delivering from '../deliveries/deliveries.ts';
+import { licencesOfEntries } from '../delivering/licences-told.ts';
 import * as pulls from '../delivering/pull-lists.ts';
 import * as categoryLists from '../describing/category-lists.ts';
 import { findPlaces, setPlaces } from '../arrivals/collection-places.ts';
@@ -396,8 +397,12 @@ export const handlers: Handlers = {
   listPullEntries: (app, { params, sight }) => pulls.entriesOf(app, params.id, sight),
   addPullEntry: (app, { params, body, person, sight }) => pulls.addEntry(app, params.id, body, person, sight),
   addPullSounds: (app, call) => pulls.addSounds(app, call.params.id, seenBody(call).selection, call.person),
+  listPullLicences: async (app, { params, sight }) =>
+    licencesOfEntries(app.db, await pulls.entriesOf(app, params.id, sight)),
+  takePullEntries: (app, { params, body, person, sight }) => pulls.takeEntries(app, params.id, body, person, sight),
+  removePullEntries: (app, { params, body, person, sight }) =>
+    pulls.removeEntries(app, params.id, body.entryIds, person, sight),
   updatePullEntry: (app, { params, body, person, sight }) => pulls.updateEntry(app, params.id, body, person, sight),
-  removePullEntry: (app, { params, person, sight }) => pulls.removeEntry(app, params.id, person, sight),
   getAnalysis: (app, { params }) => analyses.getAnalysis(app, params.id),
   getWaves: (app, { query, sight }) => analyses.smallWaves(app, query.sounds.split(',').map(Number), sight),
   listLost: (app, { query, sight }) => listLost(app, query.after, sight),

@@ -9,6 +9,7 @@ import { counted, formatBytes } from '../ui/format.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 import { useAsking } from '../ui/use-asking.ts';
 import FolderPicker from '../ui/folder-picker.vue';
+import LicencesTold from './licences-told.vue';
 
 /** Files copied out of the collection: into a folder that the server sees, or as a ZIP file through the browser. */
 const props = defineProps<{
@@ -25,7 +26,6 @@ const how = useLocalStorage<'zip' | 'folder'>('flagstone.copyOutHow', 'zip');
 const folder = useLocalStorage('flagstone.copyOutFolder', '');
 const picking = ref(false);
 const size = ref<CopyOutSize>();
-const MOST_LICENCES = 5;
 const isBusy = ref(false);
 
 const request = computed<CopyOut | undefined>(() => {
@@ -99,19 +99,7 @@ async function start(): Promise<void> {
         ▲ {{ counted(size.behind, 'file') }} of these {{ size.behind === 1 ? 'is' : 'are' }} Behind, and would go out
         without what was described since.
       </p>
-      <ul v-if="size && size.licences.length > 0" class="licences" aria-label="What their licences say">
-        <li v-for="each in size.licences.slice(0, MOST_LICENCES)" :key="each.licence">
-          <template v-if="each.licence === ''"
-            >? No licence is known of {{ counted(each.sounds, 'sound') }} of these.</template
-          >
-          <template v-else
-            >§ {{ counted(each.sounds, 'sound') }} under “{{ each.licence }}”: {{ each.says.join(', ') }}.</template
-          >
-        </li>
-        <li v-if="size.licences.length > MOST_LICENCES" class="soft">
-          and {{ counted(size.licences.length - MOST_LICENCES, 'more licence') }}; a delivery is held to all of them.
-        </li>
-      </ul>
+      <licences-told v-if="size" class="licences" :licences="size.licences" :most="5" />
       <p class="soft" aria-live="polite">
         <template v-if="size">
           {{ counted(size.files, 'file') }}, {{ formatBytes(size.bytes) }} of whole files.
@@ -150,9 +138,6 @@ h3 {
 
 .licences {
   margin: 8px 0;
-  padding: 0;
-  color: var(--ochre-ink);
-  list-style: none;
 }
 
 .behind {

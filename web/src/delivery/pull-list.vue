@@ -2,16 +2,18 @@
 import type { PullList } from '@flagstone/contract/pull-lists';
 import { valueInLine } from '@flagstone/core/query/begun-term';
 import { tryOutInWords } from '@flagstone/core/audio/try-out/try-out';
-import { ElButton, ElPopconfirm } from 'element-plus';
+import { ElButton, ElCheckbox, ElDropdown, ElDropdownItem, ElDropdownMenu, ElPopconfirm } from 'element-plus';
 import { computed, ref } from 'vue';
 import DraftText from '../ui/draft-text.vue';
 import { call } from '../api/client.ts';
 import CopyOutDialog from './copy-out-dialog.vue';
 import DeliverDialog from './deliver-dialog.vue';
+import LicencesTold from './licences-told.vue';
 import InlineWave from '../wave/inline-wave.vue';
-import { brings, dragEntry, droppedEntry, leaves } from '../ui/dragged-sounds.ts';
+import { brings, dragEntries, droppedEntries, leaves } from '../ui/dragged-sounds.ts';
 import { counted, formatBytes, formatLength } from '../ui/format.ts';
 import { showingErrors } from '../ui/use-errors.ts';
+import { useAnswer } from '../ui/use-answer.ts';
 import { useKeys } from '../ui/use-keys.ts';
 import { useLive } from '../stores/live.ts';
 import { usePlayer } from '../player/player-store.ts';
@@ -37,11 +39,20 @@ const {
   entries,
   isLoaded,
   current,
-  change,
-  remove: removeEntry,
+  chosen,
+  comment,
+  remove: removeEntries,
+  choose,
+  concerned,
   move,
   put,
 } = usePullEntries(() => props.list.id, server, live);
+/** Asked anew whenever other sounds stand in it. */
+const { answer: licences } = useAnswer(
+  () => props.list.id,
+  (id) => call('listPullLicences', { params: { id } }),
+  { dependsOn: () => entries.value.map(({ row }) => `${row.soundId} ${row.record.licence}`).join() },
+);
 const totals = computed(() => listTotals(entries.value));
 const copyingOut = ref(false);
 const delivering = ref(false);
@@ -64,7 +75,7 @@ async function remove(): Promise<void> {
 }
 
 function over(event: DragEvent, index: number): void {
-  if (brings(event) !== 'entry') return;
+  if (brings(event) !== 'entries') return;
   event.preventDefault();
   dropAt.value = index;
 }
@@ -72,9 +83,19 @@ function over(event: DragEvent, index: number): void {
 async function drop(event: DragEvent): Promise<void> {
   const at = dropAt.value;
   dropAt.value = undefined;
-  const id = droppedEntry(event);
-  if (id !== undefined && at !== undefined) await put(id, at);
+  if (at !== undefined) await put(droppedEntries(event), at);
 }
+
+/** A click makes an entry the current one; with Ctrl it is chosen, with Shift all up to it. */
+function click(event: MouseEvent, index: number): void {
+  const entry = entries.value[index];
+  if (entry && event.shiftKey) choose(index, true, true);
+  else if (entry && (event.ctrlKey || event.metaKey)) choose(index, !chosen.value.has(entry.id));
+  else current.value = index;
+}
+
+/** The lists to which the chosen entries can go. */
+const others = computed(() => pulls.list.filter(({ id }) => id !== props.list.id));
 
 function play(index: number): boolean {
   const entry = entries.value[index];
@@ -101,9 +122,10 @@ useKeys('pullList', {
   ),
   ArrowUp: here(({ shiftKey }) => (shiftKey ? move(current.value, -1) : play(Math.max(current.value - 1, 0)))),
   Enter: here(() => play(current.value)),
-  Delete: here(() => {
+  Delete: here(() => entries.value.length > 0 && removeEntries(concerned())),
+  c: here(() => {
     const entry = entries.value[current.value];
-    return entry && removeEntry(entry.id);
+    if (entry) choose(current.value, !chosen.value.has(entry.id));
   }),
 });
 </script>
@@ -182,6 +204,7 @@ useKeys('pullList', {
         >These sounds in the Catalogue</router-link
       >
     </div>
+    <licences-told v-if="licences" class="licences" :licences="licences" :most="beside ? 1 : 3" />
     <copy-out-dialog v-model="copyingOut" :of="{ listId: list.id }" />
     <deliver-dialog v-model="delivering" :of="{ listId: list.id, name: list.name }" />
     <p
@@ -195,8 +218,37 @@ useKeys('pullList', {
       Nothing pulled yet: <kbd>p</kbd> puts the sound that you hear into this list, from the Catalogue, Intake or a
       sound’s own page; rows of the Catalogue can be dragged onto a list.
     </p>
+    <div v-if="chosen.size > 0" class="chosen" role="status">
+      <strong>{{ chosen.size }} chosen</strong>
+      <el-button size="small" @click="put(concerned(), 0)">To the top</el-button>
+      <el-button size="small" @click="put(concerned(), entries.length)">To the end</el-button>
+      <el-dropdown
+        v-if="others.length > 0"
+        trigger="click"
+        :trigger-keys="['Enter', 'ArrowDown']"
+        @command="(id: number) => pulls.take(concerned(), id)"
+      >
+        <el-button size="small">Into another list ▾</el-button>
+        <template #dropdown>
+          <el-dropdown-menu>
+            <el-dropdown-item v-for="each in others" :key="each.id" :command="each.id">{{
+              each.name
+            }}</el-dropdown-item>
+          </el-dropdown-menu>
+        </template>
+      </el-dropdown>
+      <el-button size="small" title="Delete" @click="removeEntries(concerned())">Take off the list</el-button>
+      <span class="spring" />
+      <el-button
+        size="small"
+        :disabled="chosen.size === entries.length"
+        @click="chosen = new Set(entries.map(({ id }) => id))"
+        >All {{ entries.length }}</el-button
+      >
+      <el-button size="small" @click="chosen = new Set()">None</el-button>
+    </div>
     <ol
-      v-else
+      v-if="!isLoaded || entries.length > 0"
       class="rows"
       @dragleave="leaves($event) && (dropAt = undefined)"
       @dragend="dropAt = undefined"
@@ -206,12 +258,19 @@ useKeys('pullList', {
         v-for="(entry, index) in entries"
         :key="entry.id"
         class="row"
-        :class="{ current: index === current && active, target: dropAt === index }"
+        :class="{ current: index === current && active, chosen: chosen.has(entry.id), target: dropAt === index }"
         draggable="true"
-        @click="current = index"
-        @dragstart="dragEntry($event, entry.id)"
+        @click="click($event, index)"
+        @dragstart="dragEntries($event, concerned(entry.id))"
         @dragover="over($event, index)"
       >
+        <el-checkbox
+          :model-value="chosen.has(entry.id)"
+          :aria-label="`Choose ${entry.row.name}`"
+          title="c"
+          @click.stop
+          @change="(on: unknown) => choose(index, on === true)"
+        />
         <button type="button" class="play" :aria-label="`Play ${entry.row.name}`" @click="play(index)">▶</button>
         <inline-wave :sound-id="entry.row.soundId" />
         <div class="what">
@@ -238,7 +297,7 @@ useKeys('pullList', {
           placeholder="Comment"
           :label="`Comment on ${entry.row.name}`"
           :about="entry.id"
-          :save="(comment, id) => id !== undefined && change(id, { comment })"
+          :save="(text, id) => id !== undefined && comment(id, text)"
         />
         <span class="soft by">{{ entry.addedBy }}</span>
         <el-button
@@ -263,7 +322,9 @@ useKeys('pullList', {
           :aria-label="`Save ${entry.row.name} as a file`"
           >Save</a
         >
-        <el-button :aria-label="`Take ${entry.row.name} off the list`" @click.stop="removeEntry(entry.id)">✕</el-button>
+        <el-button :aria-label="`Take ${entry.row.name} off the list`" @click.stop="removeEntries([entry.id])"
+          >✕</el-button
+        >
       </li>
       <li
         class="end"
@@ -362,6 +423,29 @@ useKeys('pullList', {
 .row.current {
   background: var(--selected);
   box-shadow: inset 3px 0 0 var(--lichen);
+}
+
+.row.chosen {
+  background: var(--selected);
+}
+
+.licences {
+  padding: 4px 12px;
+  border-bottom: 1px solid var(--hairline);
+}
+
+.chosen[role='status'] {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  align-items: center;
+  padding: 4px 12px;
+  border-bottom: 1px solid var(--hairline);
+  background: var(--ground);
+}
+
+.chosen[role='status'] > * {
+  margin: 0;
 }
 
 .row.target,

@@ -49,6 +49,12 @@ export const usePullLists = defineStore('pull-lists', () => {
     });
   }
 
+  /** Takes entries of other lists to the end of one. */
+  async function take(entryIds: number[], id: number): Promise<void> {
+    if (entryIds.length === 0) return;
+    await showingErrors(() => call('takePullEntries', { params: { id }, body: { entryIds, before: null } }));
+  }
+
   /** Puts a sound, or a part of it, into the chosen list. */
   async function add(row: SoundRow, part: Part | null, tryOut: TryOut | null): Promise<void> {
     await showingErrors(async () => {
@@ -63,5 +69,5 @@ export const usePullLists = defineStore('pull-lists', () => {
     });
   }
 
-  return { list, isLoaded, chosenId, chosen, load, set, add, addAll };
+  return { list, isLoaded, chosenId, chosen, load, set, add, addAll, take };
 });

@@ -92,18 +92,20 @@ describe('the entries of a pull list', () => {
   });
 });
 
-describe('moving an entry', () => {
-  const moved = (order: number[]) => ({ updatePullEntry: () => entriesOf(...order) });
+describe('moving entries', () => {
+  const moved = (order: number[]) => ({ takePullEntries: () => entriesOf(...order) });
+  const lastBody = ({ server }: Awaited<ReturnType<typeof opened>>) => server.asked.at(-1)?.[1].body;
 
   it('asks for its place before the next but one, or at the end, and takes the mark along', async () => {
     const list = await opened(moved([12, 11, 13]));
     await list.view.move(0, 1);
-    expect(list.server.asked.at(-1)).toEqual(['updatePullEntry', { params: { id: 11 }, body: { before: 13 } }]);
+    const body = { entryIds: [11], before: 13 };
+    expect(list.server.asked.at(-1)).toEqual(['takePullEntries', { params: { id: 1 }, body }]);
     expect(list.view.current.value).toBe(1);
     await list.view.move(1, 1);
-    expect(list.server.asked.at(-1)?.[1].body).toEqual({ before: null });
+    expect(lastBody(list)).toEqual({ entryIds: [11], before: null });
     await list.view.move(1, -1);
-    expect(list.server.asked.at(-1)?.[1].body).toEqual({ before: 12 });
+    expect(lastBody(list)).toEqual({ entryIds: [11], before: 12 });
   });
 
   it('goes nowhere beyond the ends', async () => {
@@ -111,12 +113,12 @@ describe('moving an entry', () => {
     await list.view.move(0, -1);
     await list.view.move(2, 1);
     await list.view.move(7, 1);
-    expect(list.server.times('updatePullEntry')).toBe(0);
+    expect(list.server.times('takePullEntries')).toBe(0);
   });
 
   it('leaves the mark where it is when the server refuses', async () => {
     const list = await opened({
-      updatePullEntry: () => {
+      takePullEntries: () => {
         throw new Error('somebody took it out');
       },
     });
@@ -136,13 +138,53 @@ describe('moving an entry', () => {
 
   it('puts what is dragged before another, or into this list from one beside it', async () => {
     const list = await opened(moved([11, 12, 13]));
-    await list.view.put(12, 1);
-    expect(list.server.times('updatePullEntry')).toBe(0);
-    await list.view.put(77, 1);
-    await list.view.put(77, 3);
-    expect(list.server.asked.slice(-2).map(([, { body }]) => body)).toEqual([
-      { listId: 1, before: 12 },
-      { listId: 1, before: null },
-    ]);
+    await list.view.put([12], 1);
+    await list.view.put([], 1);
+    expect(list.server.times('takePullEntries')).toBe(0);
+    await list.view.put([77, 78], 1);
+    expect(lastBody(list)).toEqual({ entryIds: [77, 78], before: 12 });
+    await list.view.put([77], 3);
+    expect(lastBody(list)).toEqual({ entryIds: [77], before: null });
+    // Never before one of those that are moved.
+    await list.view.put([11, 12], 1);
+    expect(lastBody(list)).toEqual({ entryIds: [11, 12], before: 13 });
+  });
+
+  it('moves all chosen ones together, as a block', async () => {
+    const list = await opened({ ...moved([11, 12, 13, 14]), listPullEntries: () => entriesOf(11, 12, 13, 14) });
+    list.view.choose(1, true);
+    list.view.choose(2, true);
+    await list.view.move(1, 1);
+    expect(lastBody(list)).toEqual({ entryIds: [12, 13], before: null });
+    await list.view.move(2, -1);
+    expect(lastBody(list)).toEqual({ entryIds: [12, 13], before: 11 });
+  });
+});
+
+describe('choosing entries', () => {
+  it('chooses one, all up to another, and says which are meant', async () => {
+    const list = await opened({ listPullEntries: () => entriesOf(11, 12, 13, 14) });
+    expect(list.view.concerned()).toEqual([11]);
+    list.view.choose(1, true);
+    list.view.choose(3, true, true);
+    expect(list.view.concerned()).toEqual([12, 13, 14]);
+    list.view.choose(2, false);
+    expect(list.view.concerned()).toEqual([12, 14]);
+    // One that is not among them is meant alone.
+    expect(list.view.concerned(11)).toEqual([11]);
+  });
+
+  it('forgets those that a colleague took off, and all of a list that is left', async () => {
+    let now = entriesOf(11, 12, 13);
+    const list = await opened({ listPullEntries: () => now });
+    list.view.choose(0, true);
+    list.view.choose(1, true);
+    now = entriesOf(12, 13);
+    list.others();
+    await settled();
+    expect(list.view.concerned()).toEqual([12]);
+    list.listId.value = 2;
+    await settled();
+    expect(list.view.chosen.value.size).toBe(0);
   });
 });

@@ -3,7 +3,7 @@ import { ElButton, ElInput } from 'element-plus';
 import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { call } from '../api/client.ts';
-import { brings, droppedEntry } from '../ui/dragged-sounds.ts';
+import { brings, droppedEntries } from '../ui/dragged-sounds.ts';
 import { showingErrors } from '../ui/use-errors.ts';
 import { usePullLists } from '../delivery/pull-lists-store.ts';
 import PullListView from '../delivery/pull-list.vue';
@@ -56,17 +56,15 @@ async function turn(id: number): Promise<void> {
 }
 
 function over(event: DragEvent, id: number): void {
-  if (brings(event) !== 'entry') return;
+  if (brings(event) !== 'entries') return;
   event.preventDefault();
   target.value = id;
 }
 
-/** An entry that is dropped onto a name goes to the end of that list. */
+/** Entries that are dropped onto a name go to the end of that list. */
 async function drop(event: DragEvent, listId: number): Promise<void> {
   target.value = undefined;
-  const id = droppedEntry(event);
-  if (id !== undefined)
-    await showingErrors(() => call('updatePullEntry', { params: { id }, body: { listId, before: null } }));
+  await pulls.take(droppedEntries(event), listId);
 }
 </script>
 

@@ -1,6 +1,6 @@
-/** What travels with a drag inside the application: copies of sounds, or an entry of a pull list. */
+/** What travels with a drag inside the application: copies of sounds, or entries of a pull list. */
 const SOUNDS = 'application/x-flagstone-copies';
-const ENTRY = 'application/x-flagstone-entry';
+const ENTRIES = 'application/x-flagstone-entries';
 
 /** More are not dragged one by one: a button pulls them by the selection. */
 export const MOST_DRAGGED = 500;
@@ -9,14 +9,14 @@ export function dragSounds({ dataTransfer }: DragEvent, copyIds: readonly number
   dataTransfer?.setData(SOUNDS, copyIds.join(','));
 }
 
-export function dragEntry({ dataTransfer }: DragEvent, id: number): void {
-  dataTransfer?.setData(ENTRY, String(id));
+export function dragEntries({ dataTransfer }: DragEvent, ids: readonly number[]): void {
+  dataTransfer?.setData(ENTRIES, ids.join(','));
 }
 
-/** Whether a drag brings sounds or an entry; what exactly can only be read when it is dropped. */
-export function brings({ dataTransfer }: DragEvent): 'sounds' | 'entry' | undefined {
+/** Whether a drag brings sounds or entries; what exactly can only be read when it is dropped. */
+export function brings({ dataTransfer }: DragEvent): 'sounds' | 'entries' | undefined {
   if (dataTransfer?.types.includes(SOUNDS)) return 'sounds';
-  return dataTransfer?.types.includes(ENTRY) ? 'entry' : undefined;
+  return dataTransfer?.types.includes(ENTRIES) ? 'entries' : undefined;
 }
 
 /** Whether a drag goes out of the element that listens, not only from one thing within it to another. */
@@ -25,12 +25,12 @@ export function leaves({ currentTarget, relatedTarget }: DragEvent): boolean {
 }
 
 /** The copies that were dropped. */
-export function droppedCopies({ dataTransfer }: DragEvent): number[] {
-  const text = dataTransfer?.getData(SOUNDS) ?? '';
-  return text === '' ? [] : text.split(',').map(Number).filter(Number.isSafeInteger);
-}
+export const droppedCopies = (event: DragEvent): number[] => droppedNumbers(event, SOUNDS);
 
-/** The entry that was dropped. */
-export function droppedEntry({ dataTransfer }: DragEvent): number | undefined {
-  return Number(dataTransfer?.getData(ENTRY)) || undefined;
+/** The entries that were dropped. */
+export const droppedEntries = (event: DragEvent): number[] => droppedNumbers(event, ENTRIES);
+
+function droppedNumbers({ dataTransfer }: DragEvent, kind: string): number[] {
+  const text = dataTransfer?.getData(kind) ?? '';
+  return text === '' ? [] : text.split(',').map(Number).filter(Number.isSafeInteger);
 }

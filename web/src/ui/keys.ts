@@ -97,9 +97,14 @@ export const KEYS = {
     { keys: ['r'], shown: 'r', does: 'Return it, or all of the sound, with a remark' },
   ],
   pullList: [
-    { keys: ['ArrowDown', 'ArrowUp'], shown: '↑ ↓', does: 'Play the entry before or after; with Shift move it' },
+    {
+      keys: ['ArrowDown', 'ArrowUp'],
+      shown: '↑ ↓',
+      does: 'Play the entry before or after; with Shift move it, or all chosen',
+    },
     { keys: ['Enter'], shown: 'Enter', does: 'Play the entry' },
-    { keys: ['Delete'], shown: 'Delete', does: 'Take it off the list' },
+    { keys: ['c'], shown: 'c', does: 'Choose it, or no more; Ctrl+click and Shift+click choose too' },
+    { keys: ['Delete'], shown: 'Delete', does: 'Take it, or all chosen, off the list' },
   ],
 } as const satisfies Record<string, readonly KeyUse[]>;
 
