@@ -7,7 +7,7 @@ import { z } from 'zod';
 import type { AppContext } from '../app-context.ts';
 import { deliveries, deliveryItems, type DeliveryItemRow, type DeliveryRow } from '../db/deliveries-schema.ts';
 import { folderEntrance } from '../delivering/entered-folders.ts';
-import { noteUse } from '../delivering/copy-out.ts';
+import { noteUses, type Uses } from '../delivering/copy-out.ts';
 import { digesting, StoredZip, streamOf } from '../delivering/stored-zip.ts';
 import { itemError } from '../disk/disk-errors.ts';
 import { refuseWhenFull } from '../disk/free-space.ts';
@@ -135,24 +135,22 @@ async function deliverFiles(
   const enter = folderEntrance(app, folder);
   const algorithm = algorithmOf(delivery.profile);
   let same = 0;
-  const make = async (item: DeliveryItemRow, said: LicenceOf | undefined): Promise<AppError | undefined> => {
+  const make = async (item: DeliveryItemRow, said: LicenceOf | undefined, holds: Promise<void>): Promise<Outcome> => {
     const target = path.join(root, item.path);
     try {
       licences.refuse(said);
       if (!isWithin(root, target)) throw new AppError('PATH_OUTSIDE_ROOTS', `${target} leads out of ${root}.`);
       await enter(path.dirname(target));
-      await run.fence.check();
+      await holds;
       const making = { profile: delivery.profile, sight, scratchFolder: path.dirname(target) };
       const replaces = item.digest === '' ? null : item.digest;
       const { value: placed, told } = await withDelivered(app, item, making, (contents) =>
         app.workers.place({ contents, shown: target, within: folder, placing: { algorithm, replaces } }),
       );
-      await keepDone(app, item, { digest: placed.digest, bytes: placed.sizeBytes, told });
       if (!placed.isWritten) same += 1;
-      else if (item.file === 0) await noteUse(app, item.soundId, run.job.personId, root, nameOf(delivery));
-      return undefined;
+      return { item, digest: placed.digest, bytes: placed.sizeBytes, isWritten: placed.isWritten, told };
     } catch (error) {
-      return keepFailed(app, item, itemError(error, target));
+      return { item, failure: itemError(error, target) };
     }
   };
   for await (const page of itemsOf(app, delivery, which)) {
@@ -165,14 +163,43 @@ async function deliverFiles(
       page,
       AT_ONCE,
       (item) => item.path,
-      (group) => group.map((item) => make(item, said.get(item.soundId))),
+      (group) => {
+        const holds = run.fence.check();
+        const made = group.map((item) => make(item, said.get(item.soundId), holds));
+        // What was done is kept together once all of the group is through, whatever became of the others.
+        const kept = Promise.allSettled(made).then((outcomes) =>
+          keepOutcomes(
+            app,
+            outcomes.flatMap((each) => (each.status === 'fulfilled' ? [each.value] : [])),
+            useOf(run, ongoing, root),
+          ),
+        );
+        return made.map(async (each) => {
+          await kept;
+          const outcome = await each;
+          return 'failure' in outcome ? outcome.failure : undefined;
+        });
+      },
     );
     run.setResult({ same });
   }
 }
 
-/** What the history of a sound calls a delivery. */
-const nameOf = ({ name, forWhom }: DeliveryRow): string => (forWhom === '' ? name : `${name}, for ${forWhom}`);
+interface Done {
+  item: DeliveryItemRow;
+  digest: string;
+  bytes: number;
+  isWritten: boolean;
+  told: readonly DeliveryProblem[];
+}
+/** What became of an item. */
+type Outcome = Done | { item: DeliveryItemRow; failure: AppError };
+
+/** What the history of sounds says of their use in a delivery. */
+function useOf({ job }: JobRun, { delivery: { name, forWhom } }: Ongoing, folder: string) {
+  const delivery = forWhom === '' ? name : `${name}, for ${forWhom}`;
+  return (soundIds: number[]): Uses => ({ soundIds, personId: job.personId, folder, delivery });
+}
 
 /** Notes that were told when a file was made stand beside those of its tree, and not twice. */
 function problemsWith(item: DeliveryItemRow, told: readonly DeliveryProblem[]): DeliveryProblem[] {
@@ -180,43 +207,44 @@ function problemsWith(item: DeliveryItemRow, told: readonly DeliveryProblem[]): 
   return [...item.problems.filter(({ code }) => !codes.has(code) && !code.startsWith('FAILED_')), ...told];
 }
 
-async function keepDone(
+/**
+ * Notes what became of items, and that their sounds were used: those that were written, and those that stood there already without that it was known, since the process that put them there died before it
+ * could say so.
+ */
+async function keepOutcomes(
   app: AppContext,
-  item: DeliveryItemRow,
-  { digest, bytes, told }: { digest: string; bytes: number; told: readonly DeliveryProblem[] },
+  outcomes: readonly Outcome[],
+  useOf: (soundIds: number[]) => Uses,
 ): Promise<void> {
-  await app.db
-    .update(deliveryItems)
-    .set({
-      state: 'done',
-      digest,
-      deliveredMark: item.mark,
-      bytes,
-      problems: problemsWith(item, told),
-      deliveredAt: sql`now()`,
-    })
-    .where(itself(item));
+  const [first] = outcomes;
+  if (!first) return;
+  const rows = outcomes.map((outcome) => {
+    const { path: place, turn } = outcome.item;
+    if (!('failure' in outcome)) {
+      const { item, digest, bytes, told } = outcome;
+      return { place, turn, state: 'done', digest, bytes, mark: item.mark, problems: problemsWith(item, told) };
+    }
+    const { item, failure } = outcome;
+    const problem = {
+      code: `FAILED_${failure.code}`,
+      severity: 'error' as const,
+      message: `${failure.message} ${failure.remedy}`,
+    };
+    return { place, turn, state: 'failed', problems: problemsWith(item, [problem]) };
+  });
+  const used = outcomes.flatMap((each) => {
+    const isUsed = !('failure' in each) && each.item.file === 0 && (each.isWritten || each.item.digest === '');
+    return isUsed ? [each.item.soundId] : [];
+  });
+  await app.db.transaction(async (tx) => {
+    await tx.execute(sql`
+      update delivery_items i set state = o.state, problems = o.problems, digest = coalesce(o.digest, i.digest), bytes = coalesce(o.bytes, i.bytes),
+        delivered_mark = coalesce(o.mark, i.delivered_mark), delivered_at = case when o.state = 'done' then now() else i.delivered_at end
+      from jsonb_to_recordset(${JSON.stringify(rows)}::jsonb) o(place text, turn int, state text, digest text, bytes bigint, mark text, problems jsonb)
+      where i.delivery_id = ${first.item.deliveryId} and i.path = o.place and i.turn = o.turn`);
+    await noteUses(tx, useOf(used));
+  });
 }
-
-async function keepFailed(app: AppContext, item: DeliveryItemRow, failure: AppError): Promise<AppError> {
-  const problem = {
-    code: `FAILED_${failure.code}`,
-    severity: 'error' as const,
-    message: `${failure.message} ${failure.remedy}`,
-  };
-  await app.db
-    .update(deliveryItems)
-    .set({ state: 'failed', problems: problemsWith(item, [problem]) })
-    .where(itself(item));
-  return failure;
-}
-
-const itself = (item: DeliveryItemRow): SQL | undefined =>
-  and(
-    eq(deliveryItems.deliveryId, item.deliveryId),
-    eq(deliveryItems.path, item.path),
-    eq(deliveryItems.turn, item.turn),
-  );
 
 /** Writes what goes beside the sounds, and the texts of a bag. What stood there before is replaced only while it is what was put there. */
 async function deliverBesides(
@@ -284,13 +312,14 @@ async function deliverZip(app: AppContext, run: JobRun, ongoing: Ongoing, onlyPa
       for (const item of page) {
         await run.fence.check();
         const allow = (): void => licences.refuse(said.get(item.soundId));
-        const failure = await addToZip(app, zip, item, allow, {
+        const outcome = await addToZip(app, zip, item, allow, {
           profile: delivery.profile,
           sight,
           scratchFolder: folder,
         });
+        await keepOutcomes(app, [outcome], useOf(run, ongoing, folder));
+        const failure = 'failure' in outcome ? outcome.failure : undefined;
         if (failure) run.note(failure, item.path);
-        else if (item.file === 0) await noteUse(app, item.soundId, run.job.personId, folder, nameOf(delivery));
         await run.advance(failure ? { failed: 1 } : { done: 1 }).catch((error: unknown) => {
           if (error instanceof JobStopped) stopped = error;
           throw error;
@@ -320,7 +349,7 @@ async function addToZip(
   item: DeliveryItemRow,
   allow: () => void,
   making: Parameters<typeof withDelivered>[2],
-): Promise<AppError | undefined> {
+): Promise<Outcome> {
   try {
     allow();
     const { value, told } = await withDelivered(app, item, making, async (contents) => {
@@ -328,12 +357,11 @@ async function addToZip(
       await zip.add(stream, item.path);
       return { digest: digest(), bytes: bytes() };
     });
-    await keepDone(app, item, { ...value, told });
-    return undefined;
+    return { item, ...value, isWritten: true, told };
   } catch (error) {
     const failure = itemError(error, item.path);
     // Nothing can be added any more.
     if (failure.code === 'UNAVAILABLE' || failure.code === 'DISK_FULL') throw failure;
-    return keepFailed(app, item, failure);
+    return { item, failure };
   }
 }

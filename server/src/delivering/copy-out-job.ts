@@ -7,7 +7,7 @@ import { rightsOf } from '../rights/person-rights.ts';
 import { sightAs } from '../rights/rights.ts';
 import { diskError } from '../disk/disk-errors.ts';
 import { isWithin } from '../disk/roots.ts';
-import { sourceOf, filesOut, noteUse, sizeOf, withRecordIfPossible } from './copy-out.ts';
+import { sourceOf, filesOut, noteUses, sizeOf, withRecordIfPossible } from './copy-out.ts';
 import { folderEntrance } from './entered-folders.ts';
 import type { JobRun } from '../jobs/job-queue.ts';
 
@@ -41,7 +41,8 @@ export async function copyOutJob(app: AppContext, run: JobRun): Promise<void> {
         (source) => app.workers.keep(source, target, folder),
         (why) => run.note(why, file.path),
       );
-      if (isWritten) await noteUse(app, file.soundId, run.job.personId, folder);
+      const use = { soundIds: [file.soundId], personId: run.job.personId, folder, delivery: '' };
+      if (isWritten) await noteUses(app.db, use);
       else same += 1;
       return undefined;
     })().catch((error: unknown) => diskError(error, target));

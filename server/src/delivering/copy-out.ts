@@ -19,6 +19,7 @@ import type { AppContext } from '../app-context.ts';
 import type { Sight } from '../rights/rights.ts';
 import { seenOf, type Seen } from '../rights/seen.ts';
 import { copiesOut, copyOutTickets } from '../db/finding-schema.ts';
+import type { Queryable } from '../db/connect.ts';
 import { copies, records } from '../db/schema.ts';
 import { diskError } from '../disk/disk-errors.ts';
 import { refuseWhenFull } from '../disk/free-space.ts';
@@ -217,15 +218,17 @@ export async function copyOutToFolder(
   );
 }
 
-/** Notes that a sound was used. */
-export async function noteUse(
-  app: AppContext,
-  soundId: number,
-  personId: number,
-  folder: string,
-  delivery = '',
-): Promise<void> {
-  await app.db.insert(copiesOut).values({ soundId, personId, folder, delivery });
+/** Notes that sounds were used. */
+export async function noteUses(db: Queryable, { soundIds, ...use }: Uses): Promise<void> {
+  if (soundIds.length > 0) await db.insert(copiesOut).values(soundIds.map((soundId) => ({ soundId, ...use })));
+}
+
+/** Sounds that went out together: to a folder, or as a ZIP file (then it is empty), and for which delivery, if for one. */
+export interface Uses {
+  soundIds: readonly number[];
+  personId: number;
+  folder: string;
+  delivery: string;
 }
 
 /** What the list in a ZIP file is called that names the files which could not be copied, or not with their records. */
@@ -256,7 +259,7 @@ export async function writeZip(
       continue;
     }
     await zip.add(contents, file.path);
-    await noteUse(app, file.soundId, request.person, '');
+    await noteUses(app.db, { soundIds: [file.soundId], personId: request.person, folder: '', delivery: '' });
   }
   if (leftOut.length > 0) await zip.add(Readable.from([`${leftOut.join('\r\n')}\r\n`]), LEFT_OUT);
   await zip.finish();
