@@ -142,6 +142,13 @@ export const intakeEndpoints = {
     query: listQuerySchema,
     response: soundPageSchema,
   }),
+  /** Which of some copies are in the batch. */
+  findBatchRows: endpoint('POST', '/batches/:id/rows/find', {
+    needs: as('assistant', 'batch'),
+    params: idParams,
+    body: z.strictObject({ copyIds: z.array(z.number().int().positive()).min(1).max(2000) }),
+    response: z.object({ copyIds: z.array(z.number()) }),
+  }),
   updateBatch: endpoint('PATCH', '/batches/:id', {
     needs: as('librarian', 'batch'),
     params: idParams,

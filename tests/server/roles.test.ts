@@ -169,6 +169,7 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
 
   getBatch: ['assistant', 'not found', of('batch')],
   listBatchRows: ['assistant', 'not found', of('batch')],
+  findBatchRows: ['assistant', 'not found', with_('batch', { copyIds: [1] })],
   listUnreadable: ['assistant', 'not found', of('batch')],
   listLearned: ['assistant', 'not found', of('collection')],
   listPathRules: ['assistant', 'the same'],

@@ -6,6 +6,7 @@ import { eq, sql } from 'drizzle-orm';
 import type { AppContext } from '../app-context.ts';
 import type { Sight } from '../rights/rights.ts';
 import { isHeldInAnotherForm } from '../records/held-in-another-form.ts';
+import { idList } from '../db/sql-parts.ts';
 import { collectionIsSeen, copyIsSeen } from '../rights/seen.ts';
 import { batches, unreadable } from '../db/schema.ts';
 import type { NewJob } from '../jobs/job-queue.ts';
@@ -64,6 +65,18 @@ export async function getBatch(app: AppContext, id: number, sight: Sight): Promi
   const [batch] = await batchRows(app, sight, id);
   if (!batch) throw new AppError('NOT_FOUND', `There is no batch ${id}.`);
   return batch;
+}
+
+/** Which of some copies are in a batch, of those that are seen. */
+export async function findRows(
+  app: AppContext,
+  id: number,
+  copyIds: readonly number[],
+  sight: Sight,
+): Promise<{ copyIds: number[] }> {
+  const { rows } = await app.db.execute<{ id: number }>(sql`
+    select c.id from batch_items i join copies c on c.id = i.copy_id where i.batch_id = ${id} and c.id = any(${idList(copyIds)}) and ${copyIsSeen(sight)} order by c.id`);
+  return { copyIds: rows.map((row) => row.id) };
 }
 
 interface BatchRow extends Record<string, unknown> {

@@ -267,6 +267,7 @@ export const handlers: Handlers = {
   // Sounds in preparation are for those who describe them.
   listBatches: (app, { asker }) => batches.listBatches(app, sightAs(asker.rights, 'assistant')),
   getBatch: (app, { params, sight }) => batches.getBatch(app, params.id, sight),
+  findBatchRows: (app, { params, body, sight }) => batches.findRows(app, params.id, body.copyIds, sight),
   listBatchRows: (app, { params, ...call }) => listRows(app, { kind: 'batch', batchId: params.id }, seenQuery(call)),
   listNotTaken: (app, { params }) => batches.listNotTaken(app, params.id),
   updateBatch: (app, { params, body, sight }) => parts.updateBatch(app, params.id, body, sight),

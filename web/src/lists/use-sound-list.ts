@@ -258,6 +258,13 @@ export function useSoundList(
     chosen.value = new Set();
   }
 
+  /** Selects rows that need not be loaded yet, or all. */
+  function take(copyIds: readonly number[] | 'all'): void {
+    if (copyIds === 'all') return selectAll();
+    chosen.value = new Set(copyIds);
+    everything.value = false;
+  }
+
   function isSelected(row: SoundRow): boolean {
     return everything.value || chosen.value.has(row.copyId);
   }
@@ -307,6 +314,8 @@ export function useSoundList(
     goToNext,
     toggle,
     selectAll,
+    take,
+    selectedIds: chosen,
     clear,
     isSelected,
     sortBy,

@@ -26,6 +26,9 @@ import PlanView from '../plans/plan-view.vue';
 import SoundCard from '../card/sound-card.vue';
 import { missingFields } from '../table/missing-fields.ts';
 import SoundTable from '../table/sound-table.vue';
+import ColumnChooser from '../table/column-chooser.vue';
+import { useKeptRows } from '../intake/use-kept-rows.ts';
+import { useSession } from '../stores/session.ts';
 import { useBatch } from '../intake/use-batch.ts';
 import RefusedPage from '../ui/refused-page.vue';
 import { useRights } from '../stores/rights.ts';
@@ -92,7 +95,7 @@ const shelving = computed<PlanMaker>(() => {
 });
 
 const { edit, editCell } = useRecordEdits(list);
-void list.restart();
+void useKeptRows(id, useSession().personId, list, server);
 useWhereabouts(() => ({ batchId: id, soundId: list.currentRow.value?.soundId ?? null }));
 
 function goTo(next: Step): void {
@@ -238,8 +241,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
             .join(', ')
         }}</span
       >
-      <span class="spring" />
-      <span class="soft"
+      <span class="soft counts"
         >{{ batch.counts.categorised }} of {{ batch.counts.all }} with a category, {{ batch.counts.named }} ready to
         name</span
       >
@@ -314,6 +316,7 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
           <p v-else-if="filter.q !== ''">No sound of this batch has “{{ filter.q }}” in any field or folder.</p>
           <p v-else>No audio files in this folder.</p>
         </template>
+        <template #foot><span class="spring" /><column-chooser /></template>
       </sound-table>
       <plan-view
         v-if="step === 'name' || step === 'write'"
@@ -394,6 +397,12 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
   display: flex;
 }
 
+.step,
+.faults {
+  flex: none;
+  white-space: nowrap;
+}
+
 .step {
   height: 30px;
   padding: 0 12px;
@@ -448,6 +457,14 @@ const STEPS: { key: Step; label: string; hint: string }[] = [
 
 .spring {
   flex: 1;
+}
+
+.counts {
+  flex: 1;
+  min-width: 0;
+  max-height: 2lh;
+  overflow: hidden;
+  text-align: right;
 }
 
 .held {
