@@ -5,6 +5,7 @@ import os from 'node:os';
 import path from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import type { Plan } from '@flagstone/contract/plans';
+import { PLAIN_PROFILE } from '@flagstone/core/delivery/profile';
 import { wavBytes } from '@flagstone/demo/wav-file';
 import { journal } from '@flagstone/server/db/schema';
 import { addDrive } from '@flagstone/server/drives/drives';
@@ -128,6 +129,41 @@ const run = async ({ id }: Plan) => app.ended(await app.call('runPlan', { params
     await makeRoom();
     expect((await app.planAndRun('write', batchId)).job).toMatchObject({ done: 1, failed: 0 });
     expect(await standing()).toEqual(['gate.wav']);
+  });
+
+  it('takes of a delivery what there is room for, leaves nothing half made, and takes the rest when there is', async () => {
+    await open();
+    for (const seed of [1, 2, 3]) await app.put(`quay/gate ${seed}.wav`, { bytes: sound(seed) });
+    const { batchId } = await app.intake('quay');
+    await app.call('fileBatch', { params: { id: batchId } });
+    const what = { kind: 'sounds', selection: all, cut: 'whole' };
+    const profile = { ...PLAIN_PROFILE, withRecord: false };
+    const { id } = await app.call('makeDelivery', { body: { name: 'Reel 2', folder: full, profile, what } });
+    const deliver = async () => app.ended(await app.call('runDelivery', { params: { id }, body: {} }));
+    // Known before anything is made.
+    fill(FILE_BYTES * 1.5);
+    expect(await deliver()).toMatchObject({ state: 'failed', error: { code: 'DISK_FULL' } });
+    expect(await standing()).toEqual([]);
+    // Known to nobody: the drive fills once the job has looked.
+    await makeRoom();
+    const { workers } = app.context;
+    const place = workers.place.bind(workers);
+    let isFilled = false;
+    workers.place = (task) => {
+      if (!isFilled) fill(FILE_BYTES * 1.5);
+      isFilled = true;
+      return place(task);
+    };
+    expect(await deliver()).toMatchObject({ state: 'failed', error: { code: 'DISK_FULL' } });
+    workers.place = place;
+    expect(isFilled).toBe(true);
+    const whole = await standing();
+    expect(whole.length).toBeLessThan(3);
+    for (const name of whole)
+      expect(await readFile(path.join(full, name))).toEqual(await readFile(path.join(app.drive, 'quay', name)));
+    await makeRoom();
+    expect(await deliver()).toMatchObject({ state: 'done', failed: 0 });
+    expect(await standing()).toEqual(['gate 1.wav', 'gate 2.wav', 'gate 3.wav']);
   });
 
   it('takes of what is handed over what there is room for, and the rest when there is', async () => {
