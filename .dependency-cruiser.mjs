@@ -14,6 +14,7 @@ const MAY_KNOW = {
   db: [],
   disk: [],
   live: ['db'],
+  backup: ['db', 'disk'],
   rights: ['db'],
   jobs: ['db', 'rights'],
   people: ['db', 'rights', 'live'],
@@ -31,7 +32,7 @@ const MAY_KNOW = {
   arrivals: [...TOOLS, 'intake', 'delivering'],
   sheets: [...TOOLS, 'plans'],
   routes: [...ALL, 'people'],
-  commands: [...ALL, 'people', 'routes'],
+  commands: [...ALL, 'people', 'routes', 'backup'],
 };
 /** The same for the rooms of core. */
 const CORE_MAY_KNOW = {
@@ -109,8 +110,8 @@ const roomsOf = (building, mayKnow, alwaysKnown) =>
     to: { path: `^${building}/src/`, pathNot: [inRooms(building, [room, ...others]), ...alwaysKnown(room)] },
   }));
 
-/** Only these open files; the others ask the disk room. */
-const OPEN_FILES = ['disk', 'workers', 'db', 'commands'];
+/** Only these open files; the others ask the disk room. Backups are no files of drives. */
+const OPEN_FILES = ['disk', 'workers', 'db', 'backup', 'commands'];
 
 /** What a workspace may not know. */
 const building = (name, to) => ({

@@ -19,6 +19,7 @@ export const ERROR_REMEDIES = {
   UNAVAILABLE: 'Wait a moment and try again.',
   DATABASE_TOO_NEW:
     'Start the newer version on this computer too; all processes on one database have to be of one version.',
+  DATABASE_UNFIT: 'Have whoever looks after the database mend what is named, then start again.',
   DATABASE_TOO_OLD:
     'Open it once with the last version of November 2026, which brings it up to date, then with this one. Or export the records there and bring them into a new data folder.',
   HOST_REFUSED: 'Open Flagstone by the address that it printed at start (127.0.0.1 or localhost).',
@@ -61,6 +62,10 @@ export const ERROR_REMEDIES = {
   SHEET_INVALID: 'Ask whoever made the sheet for another copy of the file; nothing of it was applied.',
   SHEET_TOO_NEW: 'Bring Flagstone up to date, or ask for a sheet in an earlier version of its form.',
   SHEET_TAMPERED: 'Do not apply it. Ask the house that it comes from for the sheet, and tell them what was said here.',
+  BACKUP_INVALID: 'Choose the folder of a backup, with its manifest.json, or another backup. The database is as it was.',
+  BACKUP_TOO_NEW: 'Restore it with the version that made it, or a later one. The database is as it was.',
+  BACKUP_FAILED: 'Mend what is named, then do it again. The database is as it was.',
+  PASSPHRASE_WRONG: 'Give the pass phrase with which it was made, in a file: --passphrase-file FILE.',
   QUERY_INVALID: 'Correct the part of the search line that is named.',
   RECIPE_INVALID: 'Correct the step that is named.',
   RECIPE_TOO_SLOW: 'Make the pattern simpler: without repeats inside repeats.',

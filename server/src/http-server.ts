@@ -7,6 +7,7 @@ import helmet from 'helmet';
 import type { AppContext } from './app-context.ts';
 import { apiRoutes } from './routes/api-routes.ts';
 import { errorAnswer } from './routes/error-answer.ts';
+import { probes } from './routes/probes.ts';
 import { rawRoutes } from './routes/raw-routes.ts';
 import { uploadRoutes } from './routes/uploads.ts';
 import { refuseForeignOrigins } from './routes/who-asks.ts';
@@ -47,6 +48,7 @@ export function httpServer(app: AppContext, reach: Reach = LOOPBACK_ONLY): Expre
   );
   const stayWithTls = helmet.strictTransportSecurity({ includeSubDomains: false });
   server.use((request, response, next) => (request.secure ? stayWithTls(request, response, next) : next()));
+  server.use(probes(app));
   server.use((request, _response, next) => {
     // Of a proxy that is believed, what it was asked for.
     const host = (request.host ?? '').replace(/:\d+$/, '');

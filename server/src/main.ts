@@ -16,6 +16,8 @@ const COMMANDS: Record<string, () => Promise<Command>> = {
   deliver: async () => (await import('./commands/deliver.ts')).deliver,
   sheet: async () => (await import('./commands/sheet.ts')).sheet,
   'week-away': async () => (await import('./commands/week-away.ts')).weekAway,
+  backup: async () => (await import('./commands/backup.ts')).backup,
+  restore: async () => (await import('./commands/restore.ts')).restore,
   person: async () => (await import('./commands/person.ts')).person,
   worker: async () => (await import('./commands/worker.ts')).worker,
   bench: async () => (await import('./commands/bench.ts')).bench,

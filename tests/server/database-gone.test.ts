@@ -57,6 +57,9 @@ describe('a database whose connections are cut', () => {
     });
     await expect(cut).rejects.toThrow();
     await lost;
+    // Also to those who watch the process, by whatever name.
+    const probe = async (address: string) => (await app.http.get(address).set('Host', 'watcher.example')).status;
+    expect([await probe('/healthz'), await probe('/readyz'), await probe('/api/health')]).toEqual([200, 503, 403]);
     const { status } = await app.http.get('/api/events').set('Host', '127.0.0.1');
     expect(status).toBe(503);
     await letIn(true);

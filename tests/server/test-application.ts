@@ -75,10 +75,19 @@ export class TestApplication {
   }
 
   /** Closes and opens again on the same database, as a restart does. */
-  async restart(): Promise<void> {
+  restart(): Promise<void> {
+    return this.whileClosed(() => Promise.resolve());
+  }
+
+  /** Does something to the database while nobody uses it. */
+  async whileClosed(work: () => Promise<unknown>): Promise<void> {
     await this.application.close();
     this.server = undefined;
-    this.application = await openApplication(this.databaseAddress, [this.drive], quiet());
+    try {
+      await work();
+    } finally {
+      this.application = await openApplication(this.databaseAddress, [this.drive], quiet());
+    }
   }
 
   /** Closes it. Whatever a suite did, search rows and counts of drift have to say at its end what they would say if they were made anew. */

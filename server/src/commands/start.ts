@@ -9,7 +9,8 @@ import { AppError } from '@flagstone/core/errors';
 import pino from 'pino';
 import type { AppContext } from '../app-context.ts';
 import { openApplication } from '../application.ts';
-import { startLocalPostgres } from '../db/local-postgres.ts';
+import { checkDatabase, withoutPassword } from '../db/check-database.ts';
+import { startLocalPostgres, type LocalPostgres } from '../db/local-postgres.ts';
 import { httpServer } from '../http-server.ts';
 import { DrivePresence } from '../drives/drive-presence.ts';
 import { addDrive } from '../drives/drives.ts';
@@ -31,6 +32,7 @@ export async function start(args: string[]): Promise<number> {
     options: {
       port: { type: 'string' },
       data: { type: 'string' },
+      database: { type: 'string' },
       empty: { type: 'boolean', default: false },
       root: { type: 'string', multiple: true },
       host: { type: 'string' },
@@ -61,10 +63,11 @@ export async function start(args: string[]): Promise<number> {
   const log = pino({ level: process.env['FLAGSTONE_LOG'] ?? 'warn' }, pino.destination(2));
 
   await refuseUsedPort(port, reach.host);
+  const given = values.database ?? process.env['FLAGSTONE_DATABASE_URL'];
   const demoFolder = path.join(dataFolder, 'demo');
   const demoDrives = path.join(demoFolder, 'drives');
   const [postgres] = await Promise.all([
-    startLocalPostgres(dataFolder, (what) => log.warn(what)),
+    given === undefined ? startLocalPostgres(dataFolder, (what) => log.warn(what)) : databaseThatIsThere(given),
     values.empty ? undefined : makeDemo(demoFolder),
   ]);
   try {
@@ -84,13 +87,16 @@ export async function start(args: string[]): Promise<number> {
       listening.listen(port, reach.host);
       await new Promise((resolve, reject) => listening.once('listening', resolve).once('error', reject));
       const place = addressOf(reach, listening.address() as AddressInfo);
-      process.stdout.write(`Flagstone runs at ${place}/ with its data in ${dataFolder}\n`);
+      const where = given === undefined ? dataFolder : withoutPassword(given);
+      process.stdout.write(`Flagstone runs at ${place}/ with its data in ${where}\n`);
       if (reach.warning !== '') process.stdout.write(`${reach.warning}\n`);
       process.stdout.write(`Allowed roots: ${roots.join(', ') || 'none (add folders with --root DIR)'}\n`);
       if (rights !== '') process.stdout.write(`${rights}\n`);
       process.stdout.write(await howToSignIn(application.context, place));
+      // Before it is said: whoever reads it may stop it at once.
+      const stopped = untilStopped();
       process.stdout.write('Stop with Ctrl+C.\n');
-      await untilStopped();
+      await stopped;
       listening.close();
       listening.closeAllConnections();
     } finally {
@@ -101,6 +107,12 @@ export async function start(args: string[]): Promise<number> {
     await postgres.leave();
   }
   return 0;
+}
+
+/** A PostgreSQL that somebody else looks after: nothing is started, and nothing stopped. */
+async function databaseThatIsThere(address: string): Promise<Pick<LocalPostgres, 'connectionString' | 'leave'>> {
+  await checkDatabase(address);
+  return { connectionString: address, leave: () => Promise.resolve() };
 }
 
 /** Where people open it. */

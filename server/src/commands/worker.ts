@@ -3,6 +3,7 @@ import path from 'node:path';
 import { parseArgs } from 'node:util';
 import pino from 'pino';
 import { openApplication } from '../application.ts';
+import { checkDatabase } from '../db/check-database.ts';
 import { startLocalPostgres } from '../db/local-postgres.ts';
 import { dropRights } from './drop-rights.ts';
 import { defaultDataFolder } from '../data-folder.ts';
@@ -20,15 +21,18 @@ export async function worker(args: string[]): Promise<number> {
   const dataFolder = path.resolve(values.data ?? defaultDataFolder());
   const rights = dropRights(dataFolder);
   const log = pino({ level: process.env['FLAGSTONE_LOG'] ?? 'warn' }, pino.destination(2));
-  const postgres =
-    values.database === undefined ? await startLocalPostgres(dataFolder, (what) => log.warn(what)) : undefined;
+  const given = values.database ?? process.env['FLAGSTONE_DATABASE_URL'];
+  if (given !== undefined) await checkDatabase(given);
+  const postgres = given === undefined ? await startLocalPostgres(dataFolder, (what) => log.warn(what)) : undefined;
   const demoDrives = path.join(dataFolder, 'demo', 'drives');
   const roots = rootsOf(values.root);
   if (postgres && existsSync(demoDrives)) roots.push(demoDrives);
-  const application = await openApplication(values.database ?? postgres?.connectionString ?? '', roots, log);
+  const application = await openApplication(given ?? postgres?.connectionString ?? '', roots, log);
+  // Before it is said: whoever reads it may stop it at once.
+  const stopped = untilStopped();
   process.stdout.write(`Taking jobs for drives below ${roots.join(', ') || 'no root (add folders with --root DIR)'}\n`);
   if (rights !== '') process.stdout.write(`${rights}\n`);
-  await untilStopped();
+  await stopped;
   await application.close();
   await postgres?.leave();
   return 0;

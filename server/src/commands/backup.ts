@@ -1,0 +1,49 @@
+import { readFile } from 'node:fs/promises';
+import path from 'node:path';
+import { parseArgs } from 'node:util';
+import { AppError } from '@flagstone/core/errors';
+import { makeBackup } from '../backup/make-backup.ts';
+import { withOwnersDatabase } from './owners-database.ts';
+import { UsageError } from './usage.ts';
+import { VERSION } from '../version.ts';
+
+const USAGE = 'usage: flagstone backup DIR [--data DIR | --database ADDRESS] [--passphrase-file FILE] [--keep N]';
+const MOST_PASSPHRASE_BYTES = 10_000;
+
+/** `backup`: a copy of the database as it is now, in a new folder below DIR, restored by itself once to see that it can be. People go on working meanwhile. */
+export async function backup(args: string[]): Promise<number> {
+  const { values, positionals } = parseArgs({
+    args,
+    allowPositionals: true,
+    options: {
+      data: { type: 'string' },
+      database: { type: 'string' },
+      'passphrase-file': { type: 'string' },
+      keep: { type: 'string', default: '0' },
+    },
+  });
+  const [into] = positionals;
+  const keep = Number(values.keep);
+  if (into === undefined || positionals.length > 1 || !Number.isInteger(keep) || keep < 0) throw new UsageError(USAGE);
+  const passphrase = await passphraseIn(values['passphrase-file']);
+  const made = await withOwnersDatabase(values, (address) =>
+    makeBackup(address, path.resolve(into), { passphrase, keep, version: VERSION, told: say }),
+  );
+  process.stdout.write(`${made}\n`);
+  return 0;
+}
+
+/** Progress goes to the error stream, the answer alone to the other one. */
+export const say = (what: string): void => void process.stderr.write(`${what}\n`);
+
+/** The first line of a file; empty where none is given. Throws PASSPHRASE_WRONG for an empty one. */
+export async function passphraseIn(file: string | undefined): Promise<string> {
+  if (file === undefined) return '';
+  const text = await readFile(file, 'utf8').catch((cause: unknown) => {
+    throw new AppError('PATH_NOT_FOUND', `The file of the pass phrase, ${file}, cannot be read.`, { cause });
+  });
+  const [line = ''] = text.split(/\r?\n/);
+  if (line === '' || text.length > MOST_PASSPHRASE_BYTES)
+    throw new AppError('PASSPHRASE_WRONG', `${file} holds no pass phrase in its first line.`);
+  return line;
+}
