@@ -14,7 +14,7 @@ const MAY_KNOW = {
   db: [],
   disk: [],
   live: ['db'],
-  backup: ['db', 'disk'],
+  backup: ['db', 'disk', 'jobs'],
   rights: ['db'],
   jobs: ['db', 'rights'],
   people: ['db', 'rights', 'live'],
@@ -31,7 +31,7 @@ const MAY_KNOW = {
   deliveries: [...TOOLS, 'intake', 'delivering'],
   arrivals: [...TOOLS, 'intake', 'delivering'],
   sheets: [...TOOLS, 'plans'],
-  routes: [...ALL, 'people'],
+  routes: [...ALL, 'people', 'backup'],
   commands: [...ALL, 'people', 'routes', 'backup'],
 };
 /** The same for the rooms of core. */

@@ -14,6 +14,7 @@ export default defineConfig({
     './server/src/db/deliveries-schema.ts',
     './server/src/db/recordings-schema.ts',
     './server/src/db/arrivals-schema.ts',
+    './server/src/db/backup-schema.ts',
   ],
   out: './server/migrations',
 });

@@ -1,4 +1,5 @@
 import { overviewEndpoints, overviewRawEndpoints } from './overview.ts';
+import { backupsEndpoints } from './backups.ts';
 import { auditEndpoints, auditRawEndpoints } from './audit.ts';
 import { presenceEndpoints } from './presence.ts';
 import { peopleEndpoints } from './people.ts';
@@ -47,6 +48,7 @@ export const api = {
   ...peopleEndpoints,
   ...presenceEndpoints,
   ...auditEndpoints,
+  ...backupsEndpoints,
   ...categoryListsEndpoints,
   ...drivesEndpoints,
   ...driftEndpoints,

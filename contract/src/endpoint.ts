@@ -141,4 +141,14 @@ export const errorBodySchema = z.object({
 });
 export type ErrorBody = z.infer<typeof errorBodySchema>;
 
+/** The same as it is sent: problem details (RFC 9457) of no further type, whose title is that of the status, with our own members beside them. */
+export const problemSchema = errorBodySchema.extend({
+  type: z.literal('about:blank'),
+  title: z.string(),
+  status: z.number().int(),
+  /** The message once more, where RFC 9457 has it. */
+  detail: z.string(),
+});
+export type Problem = z.infer<typeof problemSchema>;
+
 export const idParams = z.object({ id: z.coerce.number().int().positive() });

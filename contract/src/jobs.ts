@@ -20,6 +20,7 @@ export const jobKindSchema = z.enum([
   'shelve',
   'setAside',
   'delete',
+  'backup',
   'afterList',
 ]);
 export type JobKind = z.infer<typeof jobKindSchema>;

@@ -23,4 +23,6 @@ export const overviewEndpoints = {
 export const overviewRawEndpoints = {
   /** Whether the server has its database; for whoever watches over it. */
   getHealth: rawEndpoint('GET', '/health', { needs: 'nobody' }),
+  /** All of this as an OpenAPI document, for programs. */
+  getOpenApi: rawEndpoint('GET', '/openapi.json', { needs: 'asker' }),
 };

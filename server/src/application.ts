@@ -21,6 +21,8 @@ import { sheetJob } from './sheets/sheet-job.ts';
 import { reconnectDrives, seesDrives } from './drives/drives.ts';
 import { takeJournalKey } from './drives/known-writes.ts';
 import { readAgainWhatIsDue } from './intake/read-folders.ts';
+import { backupJob } from './backup/backup-job.ts';
+import { backUpWhatIsDue } from './backup/schedule.ts';
 import { FolderWatcher } from './intake/watching.ts';
 import { LiveEvents } from './live/live-events.ts';
 import { Presences } from './people/presence.ts';
@@ -123,6 +125,7 @@ export async function openApplication(
     arrive: (run) => arriveJob(context, run),
     sheet: (run) => sheetJob(context, run),
     prove: (run) => proveJob(context, run),
+    backup: (run) => backupJob(context, run, ownerAddress),
   };
   await context.jobs.start(work, (lanes) => seesDrives(context, lanes));
   await remeasureOutdated(context);
@@ -138,6 +141,7 @@ export async function openApplication(
     await watcher.refresh();
     await readAgainWhatIsDue(context);
     await proveWhatIsDue(context);
+    await backUpWhatIsDue(context);
   };
   const keeping = setInterval(() => {
     keepHouse().catch((error: unknown) => log.error({ err: error }, 'housekeeping met an error'));

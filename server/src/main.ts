@@ -18,6 +18,7 @@ const COMMANDS: Record<string, () => Promise<Command>> = {
   'week-away': async () => (await import('./commands/week-away.ts')).weekAway,
   backup: async () => (await import('./commands/backup.ts')).backup,
   restore: async () => (await import('./commands/restore.ts')).restore,
+  check: async () => (await import('./commands/check.ts')).check,
   person: async () => (await import('./commands/person.ts')).person,
   worker: async () => (await import('./commands/worker.ts')).worker,
   bench: async () => (await import('./commands/bench.ts')).bench,

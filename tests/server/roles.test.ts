@@ -56,6 +56,7 @@ const TICKET = '11111111-2222-4333-8444-555555555555';
 /** Written by hand: every route, who may ask it at least, and what it says of another collection. One that is missing fails. */
 const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
   getHealth: ['anybody', 'the same'],
+  getOpenApi: ['person', 'the same'],
   signIn: ['anybody', 'the same', plain({ body: { account: 'a', password: 'b' } })],
   signOut: ['anybody', 'the same'],
   listDemoPeople: ['anybody', 'the same'],
@@ -323,6 +324,9 @@ const TABLE: Record<keyof typeof api | keyof typeof rawApi, Row> = {
   pauseJob: ['librarian', 'not found', of('job')],
   resumeJob: ['librarian', 'not found', of('job')],
 
+  getBackups: ['administrator', 'the same'],
+  setBackups: ['administrator', 'the same', plain({ body: { schedule: null } })],
+  makeBackup: ['administrator', 'the same'],
   listAccounts: ['administrator', 'the same'],
   addAccount: ['administrator', 'the same', plain({ body: { name: 'N', account: 'nn' } })],
   changeAccount: ['administrator', 'the same', plain({ params: { id: 1 }, body: {} })],

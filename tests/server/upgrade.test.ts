@@ -5,6 +5,7 @@ import { newDatabase } from './new-database.ts';
 
 /** What takes a database back to where the first migration leaves it: each one since has its line here. */
 const BEFORE_THE_SECOND = [
+  'drop table backup_schedule',
   `drop table arrival_files, arrivals, left_out, removed_sounds, removals; alter table batch_items drop is_moved; alter table batches drop given_to, drop part_of;
    alter table collections drop landing_drive_id, drop landing_folder, drop shelf_drive_id, drop shelf_folder, drop shelf_template`,
   // Of what no table has to be taken back.

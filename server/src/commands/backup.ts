@@ -1,14 +1,12 @@
-import { readFile } from 'node:fs/promises';
 import path from 'node:path';
 import { parseArgs } from 'node:util';
-import { AppError } from '@flagstone/core/errors';
 import { makeBackup } from '../backup/make-backup.ts';
+import { passphraseIn } from '../backup/schedule.ts';
 import { withOwnersDatabase } from './owners-database.ts';
 import { UsageError } from './usage.ts';
 import { VERSION } from '../version.ts';
 
 const USAGE = 'usage: flagstone backup DIR [--data DIR | --database ADDRESS] [--passphrase-file FILE] [--keep N]';
-const MOST_PASSPHRASE_BYTES = 10_000;
 
 /** `backup`: a copy of the database as it is now, in a new folder below DIR, restored by itself once to see that it can be. People go on working meanwhile. */
 export async function backup(args: string[]): Promise<number> {
@@ -35,15 +33,3 @@ export async function backup(args: string[]): Promise<number> {
 
 /** Progress goes to the error stream, the answer alone to the other one. */
 export const say = (what: string): void => void process.stderr.write(`${what}\n`);
-
-/** The first line of a file; empty where none is given. Throws PASSPHRASE_WRONG for an empty one. */
-export async function passphraseIn(file: string | undefined): Promise<string> {
-  if (file === undefined) return '';
-  const text = await readFile(file, 'utf8').catch((cause: unknown) => {
-    throw new AppError('PATH_NOT_FOUND', `The file of the pass phrase, ${file}, cannot be read.`, { cause });
-  });
-  const [line = ''] = text.split(/\r?\n/);
-  if (line === '' || text.length > MOST_PASSPHRASE_BYTES)
-    throw new AppError('PASSPHRASE_WRONG', `${file} holds no pass phrase in its first line.`);
-  return line;
-}

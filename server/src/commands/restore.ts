@@ -2,7 +2,8 @@ import path from 'node:path';
 import { parseArgs } from 'node:util';
 import { readManifest } from '../backup/read-backup.ts';
 import { restoreBackup, whatIsLost } from '../backup/restore-backup.ts';
-import { passphraseIn, say } from './backup.ts';
+import { passphraseIn } from '../backup/schedule.ts';
+import { say } from './backup.ts';
 import { withOwnersDatabase } from './owners-database.ts';
 import { UsageError } from './usage.ts';
 

@@ -25,6 +25,7 @@ const LANDED: Record<string, string> = {
   '0014_deliveries.sql': '606c7000fb4f7f2d74bc0a1aad4df331a16307b5610acc18672112fce0cf6aa7',
   '0015_arrivals.sql': '38d64c7ac2ee7b58b991981a4c2a679682b138eedc1012bb34cc370620c7d479',
   '0016_cleared_away.sql': 'c98c73017d93162ca17d61dbff4723a3c669054304c329861919cb2dc130531e',
+  '0017_backup_schedule.sql': 'dc1f48d4bc1467b14a03dc6de9585fc2263d68fad3fa3ac3584bd40fba13f7d7',
 };
 
 it('keeps every migration as it landed', async () => {

@@ -30,6 +30,7 @@ import * as delivering from '../deliveries/deliveries.ts';
 import { licencesOfEntries } from '../delivering/licences-told.ts';
 import * as pulls from '../delivering/pull-lists.ts';
 import * as categoryLists from '../describing/category-lists.ts';
+import { getBackups, queueBackup, setBackups } from '../backup/schedule.ts';
 import { findPlaces, setPlaces } from '../arrivals/collection-places.ts';
 import * as collections from '../drives/collections.ts';
 import { planCopies } from '../plans/copy-plan.ts';
@@ -103,6 +104,9 @@ const sheetReader = ({ person, asker }: { person: number; asker: Asker }) => ({
 /** One handler for every endpoint of the contract; a missing one does not compile. */
 export const handlers: Handlers = {
   ...arrivalHandlers,
+  getBackups: (app) => getBackups(app),
+  setBackups: (app, { body, person }) => setBackups(app, body.schedule, person),
+  makeBackup: (app, { person }) => queueBackup(app, person),
   getOverview: async (app, { asker: { rights } }) => {
     const sight = sightOf(rights);
     const { rows } = await app.db.execute<Record<string, number>>(sql`

@@ -1,5 +1,6 @@
 import { AppError, type ErrorCode } from '@flagstone/core/errors';
-import type { ErrorBody } from '@flagstone/contract/endpoint';
+import { STATUS_CODES } from 'node:http';
+import type { ErrorBody, Problem } from '@flagstone/contract/endpoint';
 import type { ErrorRequestHandler } from 'express';
 import type { Logger } from 'pino';
 import { z } from 'zod';
@@ -46,6 +47,12 @@ export function statusOf(code: ErrorCode): number {
 /** What an error tells whoever asked. */
 export function errorBodyOf({ code, message, remedy, details }: AppError): ErrorBody {
   return { code, message, remedy, details };
+}
+
+/** The same as problem details (RFC 9457). */
+function problemOf(error: AppError, status: number): Problem {
+  const title = STATUS_CODES[status] ?? 'Error';
+  return { type: 'about:blank', title, status, detail: error.message, ...errorBodyOf(error) };
 }
 
 function asAppError(error: unknown): AppError {
@@ -95,6 +102,9 @@ export function errorAnswer(log: Logger): ErrorRequestHandler {
     if (response.headersSent) return void response.destroy();
     // What was not read of a request is not waited for.
     if (!request.complete) response.set('Connection', 'close');
-    response.status(status).json(errorBodyOf(known));
+    response
+      .status(status)
+      .type('application/problem+json')
+      .send(JSON.stringify(problemOf(known, status)));
   };
 }

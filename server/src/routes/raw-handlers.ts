@@ -1,6 +1,7 @@
 import { AppError } from '@flagstone/core/errors';
 import type { RawApi } from '@flagstone/contract/api';
 import type { RawEndpoint } from '@flagstone/contract/endpoint';
+import { openApi } from '@flagstone/contract/openapi';
 import { partSchema, tryOutSchema } from '@flagstone/contract/listening';
 import { sql } from 'drizzle-orm';
 import type { Request, Response } from 'express';
@@ -25,6 +26,7 @@ import { receiveSheet } from '../sheets/sheets.ts';
 import { giveUpWhenIdle, type BigAnswers } from './big-answers.ts';
 import { sendWav } from './send-wav.ts';
 import { followEvents } from './follow-events.ts';
+import { VERSION } from '../version.ts';
 import { goneOf } from './gone.ts';
 
 /** Of a change sheet, packed. */
@@ -60,11 +62,18 @@ type RawHandlerOf<E> =
     ? (app: AppContext, call: RawCall<Params, Query, Body>) => Promise<void> | void
     : never;
 
+/** Made when it is first asked for: it is the same as long as the process lives. */
+let described: string | undefined;
+
 /** One handler for every raw endpoint of the contract; a missing one does not compile. */
 export const rawHandlers: { [Name in keyof RawApi]: RawHandlerOf<RawApi[Name]> } = {
   getHealth: (app, { response }) => {
     const isWell = app.live.isConnected;
     response.status(isWell ? 200 : 503).json({ database: isWell ? 'connected' : 'not connected' });
+  },
+  getOpenApi: (_app, { response }) => {
+    described ??= JSON.stringify(openApi(VERSION));
+    response.type('json').send(described);
   },
   streamAudio: async (app, { params, query, sight, request, response }) => {
     const { path } = await copyThatIsHere(app, sql`${copies.id} = ${params.id}`, sight);

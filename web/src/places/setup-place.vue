@@ -3,6 +3,7 @@ import { ElTabPane, ElTabs } from 'element-plus';
 import { computed } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import SetupAudit from '../setup/setup-audit.vue';
+import SetupBackup from '../setup/setup-backup.vue';
 import SetupCategories from '../setup/setup-categories.vue';
 import SetupCollections from '../setup/setup-collections.vue';
 import SetupDrives from '../setup/setup-drives.vue';
@@ -57,6 +58,7 @@ const tab = computed({
         /></read-only>
       </el-tab-pane>
       <el-tab-pane v-if="rights.isAdministrator" label="People" name="people" lazy><setup-people /></el-tab-pane>
+      <el-tab-pane v-if="rights.isAdministrator" label="Backup" name="backup" lazy><setup-backup /></el-tab-pane>
       <el-tab-pane v-if="rights.isAdministrator" label="Audit log" name="audit" lazy><setup-audit /></el-tab-pane>
     </el-tabs>
   </div>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { DriftDay } from '@flagstone/contract/drift';
 import type { Drive } from '@flagstone/contract/drives';
+import type { Backups } from '@flagstone/contract/backups';
 import type { EndingLicence } from '@flagstone/contract/licences';
 import type { Batch } from '@flagstone/contract/intake';
 import type { Statistics } from '@flagstone/contract/statistics';
@@ -34,6 +35,8 @@ const statistics = ref<Statistics>();
 const open = ref<Batch[]>([]);
 const away = ref<Drive[]>([]);
 const added = ref({ filed: 0, inPreparation: 0 });
+/** How the backups stand, for those who look after them. */
+const backups = ref<Backups>();
 /** Licences that end soon, or have ended. */
 const ending = ref<EndingLicence[]>([]);
 const today = new Date().toISOString().slice(0, 10);
@@ -50,6 +53,7 @@ async function load(): Promise<void> {
       call('countAdded', { query: { since: lastVisit } }),
       call('getDriftTrend', { query: { days: DRIFT_DAYS } }),
     ]);
+    backups.value = rights.isAdministrator ? await call('getBackups') : undefined;
     ending.value = rights.may('assistant') ? await call('listEndingLicences') : [];
     drift.value = days;
     overview.value = counts;
@@ -171,6 +175,11 @@ const growthBars = computed(() =>
       □ The drive <strong>{{ drive.name }}</strong> is away: {{ counted(drive.copies, 'file') }} can be found and
       described, but not played from it. It was last at <span class="mono">{{ drive.rootPath }}</span>.
       <router-link v-if="rights.may('librarian')" to="/setup">Drives</router-link>
+    </p>
+    <p v-if="backups && (backups.error !== '' || backups.isOverdue)" class="away damaged" role="alert">
+      ✕ {{ backups.error !== '' ? 'The last backup of the database failed.' : 'A backup of the database is overdue.' }}
+      {{ backups.last ? `The last good one is of ${formatWhen(backups.last.at)}.` : 'There is none yet.' }}
+      <router-link to="/setup?show=backup">Backup</router-link>
     </p>
     <p v-for="licence in ending" :key="licence.name" class="away">
       ▲ The licence <strong>{{ licence.name }}</strong> {{ licence.until < today ? 'ended' : 'ends' }} on
