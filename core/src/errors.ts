@@ -62,7 +62,8 @@ export const ERROR_REMEDIES = {
   SHEET_INVALID: 'Ask whoever made the sheet for another copy of the file; nothing of it was applied.',
   SHEET_TOO_NEW: 'Bring Flagstone up to date, or ask for a sheet in an earlier version of its form.',
   SHEET_TAMPERED: 'Do not apply it. Ask the house that it comes from for the sheet, and tell them what was said here.',
-  BACKUP_INVALID: 'Choose the folder of a backup, with its manifest.json, or another backup. The database is as it was.',
+  BACKUP_INVALID:
+    'Choose the folder of a backup, with its manifest.json, or another backup. The database is as it was.',
   BACKUP_TOO_NEW: 'Restore it with the version that made it, or a later one. The database is as it was.',
   BACKUP_FAILED: 'Mend what is named, then do it again. The database is as it was.',
   PASSPHRASE_WRONG: 'Give the pass phrase with which it was made, in a file: --passphrase-file FILE.',

@@ -119,8 +119,8 @@ describe('what an assistant writes', () => {
 
   step('is taken back by the key that takes back everything, and is accepted at the card', async () => {
     await theirs.goto(`${server.address}${batch}`);
-    await theirs.waitForSelector(ROW);
-    await theirs.keyboard.press('ArrowDown');
+    // The row that they were at is the current one again; the first is meant.
+    await theirs.locator(ROW).click();
     const at = '[data-field="description"] textarea';
     for (const words of ['One slam.', 'Two slams.']) {
       await theirs.locator(at).click();
@@ -133,8 +133,7 @@ describe('what an assistant writes', () => {
     await assistant.press('u');
     await assistant.shows('You propose: One slam.');
     await page.goto(`${server.address}${batch}`);
-    await page.waitForSelector(ROW);
-    await page.keyboard.press('ArrowDown');
+    await page.locator(ROW).click();
     await walker.shows('Ines Talbot proposes: One slam.');
     await page.locator('[aria-label="Accept Description of Ines Talbot"]').click();
     await walker.showsNoMore('proposes:');
