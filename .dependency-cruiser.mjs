@@ -14,7 +14,7 @@ const MAY_KNOW = {
   db: [],
   disk: [],
   live: ['db'],
-  backup: ['db', 'disk', 'jobs'],
+  backup: ['db', 'disk', 'jobs', 'workers'],
   rights: ['db'],
   jobs: ['db', 'rights'],
   people: ['db', 'rights', 'live'],

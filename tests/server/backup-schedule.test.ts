@@ -1,4 +1,4 @@
-import { mkdir, readdir, rm } from 'node:fs/promises';
+import { mkdir, readdir, rm, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import { backUpWhatIsDue } from '@flagstone/server/backup/schedule';
@@ -43,6 +43,27 @@ describe('backups that are made by themselves', () => {
     expect(last?.path).toBe(path.join(folder, kept?.[0]?.name ?? ''));
     expect(kept?.[0]).toMatchObject({ bytes: last?.bytes, isEncrypted: false });
     expect(await readdir(folder)).toHaveLength(1);
+  });
+
+  it('are encrypted where the server is told a pass phrase, and end when their job is stopped', async () => {
+    const file = path.join(app.drive, 'passphrase');
+    await writeFile(file, 'quiet weir\n');
+    process.env['FLAGSTONE_BACKUP_PASSPHRASE_FILE'] = file;
+    try {
+      await set({ folder, hour: 3, keep: 0 });
+      expect((await get()).isEncrypted).toBe(true);
+      expect(await app.ended(await app.call('makeBackup'))).toMatchObject({ state: 'done' });
+      expect((await get()).kept?.[0]?.isEncrypted).toBe(true);
+      const job = await app.call('makeBackup');
+      await app.send('cancelJob', { params: { id: job.id } });
+      expect((await app.ended(job)).state).toBe('cancelled');
+      expect((await get()).error).toBe('');
+      await writeFile(file, '');
+      expect(await app.ended(await app.call('makeBackup'))).toMatchObject({ state: 'failed' });
+      expect((await get()).error).toContain('no pass phrase');
+    } finally {
+      delete process.env['FLAGSTONE_BACKUP_PASSPHRASE_FILE'];
+    }
   });
 
   it('are queued once when their time has come, by whichever process, and not before', async () => {

@@ -1,5 +1,6 @@
 import path from 'node:path';
 import { parseArgs } from 'node:util';
+import { ENCRYPTED_DUMP } from '../backup/manifest.ts';
 import { readManifest } from '../backup/read-backup.ts';
 import { restoreBackup, whatIsLost } from '../backup/restore-backup.ts';
 import { passphraseIn } from '../backup/schedule.ts';
@@ -26,8 +27,11 @@ export async function restore(args: string[]): Promise<number> {
   const [given] = positionals;
   if (given === undefined || positionals.length > 1) throw new UsageError(USAGE);
   const backup = path.resolve(given);
-  const passphrase = await passphraseIn(values['passphrase-file']);
   const manifest = await readManifest(backup);
+  const file = values['passphrase-file'];
+  // One that the environment names is for those that are encrypted.
+  const isNeeded = manifest.file === ENCRYPTED_DUMP || file !== undefined;
+  const passphrase = isNeeded ? await passphraseIn(file) : '';
   return withOwnersDatabase(values, async (address) => {
     const lost = await whatIsLost(address, manifest);
     say(`The backup of ${manifest.madeAt}, by Flagstone ${manifest.version}, holds ${lost.sounds.inBackup} sounds.`);

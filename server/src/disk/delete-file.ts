@@ -37,7 +37,14 @@ export async function deleteWhileKept(
       await handle.close();
     }
   } catch (error) {
-    await files.rename(folder, aside, name);
+    await files.rename(folder, aside, name).catch((cause: unknown) => {
+      const why = error instanceof Error ? error.message : String(error);
+      throw new AppError(
+        'IO_FAILED',
+        `${why} ${shown} is called ${files.absolute(folder, aside)} now and could not be given its name back.`,
+        { cause },
+      );
+    });
     throw error;
   }
   await removeMadeFile(files, folder, aside);
