@@ -63,9 +63,8 @@ const BYTES = { type: 'string', format: 'binary' };
 
 function rawBodyOf({ body }: RawEndpoint): Json | undefined {
   if (!body) return undefined;
-  if (body.as === 'json') return bodyOf('application/json', jsonSchema(body.schema as z.ZodType, 'input'));
-  if (body.as === 'form')
-    return bodyOf('application/x-www-form-urlencoded', jsonSchema(body.schema as z.ZodType, 'input'));
+  if (body.as === 'json') return bodyOf('application/json', jsonSchema(body.schema, 'input'));
+  if (body.as === 'form') return bodyOf('application/x-www-form-urlencoded', jsonSchema(body.schema, 'input'));
   return bodyOf('application/octet-stream', BYTES);
 }
 

@@ -337,7 +337,8 @@ export class JobQueue {
           startedAt: now,
           asked: null,
         })
-        .where(eq(jobs.id, jobId))
+        // Somebody may have called it off since it was looked at.
+        .where(and(eq(jobs.id, jobId), eq(jobs.state, 'waiting')))
         .returning();
       return job;
     });
