@@ -108,8 +108,7 @@ describe('a librarian with a pack of sounds', () => {
 
   step('splits the batch by folder, and folds it back', async () => {
     await walker.text('1 Describe').click();
-    await walker.button('What is done with the batch').click();
-    await walker.text('Split it…').click();
+    await walker.menu('What is done with the batch', 'Split it…');
     await walker.shows('Kiln pack · Kiln room');
     await walker.button('Split into 2 batches').click();
     await walker.shows('Split into 2 batches');
@@ -118,8 +117,7 @@ describe('a librarian with a pack of sounds', () => {
     await walker.shows('part of Kiln pack');
     await walker.text('Kiln pack · Kiln room').click();
     await walker.shows('2 sounds');
-    await walker.button('What is done with the batch').click();
-    await walker.text('Fold it back into “Kiln pack”…').click();
+    await walker.menu('What is done with the batch', 'Fold it back into “Kiln pack”…');
     await walker.button('Fold it back').click();
     await walker.shows('3 sounds');
   });
@@ -152,8 +150,7 @@ describe('a librarian with a pack of sounds', () => {
     await walker.searchFor('vent');
     await page.locator('[role="rowgroup"] [role="row"] .pinned').click();
     await walker.press('Control+a');
-    await walker.button('More for the selected sounds').click();
-    await walker.text('Take out of the catalogue…').click();
+    await walker.menu('More for the selected sounds', 'Take out of the catalogue…');
     await walker.typeInto('#removal-reason', 'bought twice');
     await walker.button('Take 1 sound out').click();
     await walker.shows('1 sound taken out of the catalogue');

@@ -24,6 +24,20 @@ export class Walker {
     return this.page.locator(`::-p-text(${words})`);
   }
 
+  /** Chooses of a menu, by its button. It grows out of that: what is clicked while it does may be another entry, so it is waited for. */
+  async menu(button: string, entry: string): Promise<void> {
+    await this.button(button).click();
+    await this.page.waitForFunction(() => {
+      const open = [...document.querySelectorAll('.el-dropdown__popper')].filter(
+        (each) => getComputedStyle(each).display !== 'none',
+      );
+      const stands = (each: Element): boolean =>
+        !/-(enter|leave)-/.test(each.className) && each.getAnimations({ subtree: true }).length === 0;
+      return open.length === 1 && open.every(stands);
+    });
+    await this.text(entry).click();
+  }
+
   shows(words: string) {
     return this.page.waitForFunction((wanted) => document.body.innerText.includes(wanted), {}, words);
   }
