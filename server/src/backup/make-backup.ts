@@ -1,19 +1,18 @@
-import { createHash } from 'node:crypto';
 import { createWriteStream } from 'node:fs';
 import { mkdir, readdir, rename, rm, rmdir, unlink } from 'node:fs/promises';
 import path from 'node:path';
-import { Readable, Transform } from 'node:stream';
+import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { AppError } from '@flagstone/core/errors';
 import { Encrypter } from 'age-encryption';
-import pg from 'pg';
 import { JOB_QUEUE_SCHEMA } from '../db/job-queue-tables.ts';
+import { digesting } from '../disk/digesting.ts';
 import { diskError } from '../disk/disk-errors.ts';
 import { syncFolder } from '../disk/drive-files.ts';
 import { DUMP, ENCRYPTED_DUMP, MANIFEST, newManifest, type Manifest } from './manifest.ts';
 import { startProgram } from './postgres-programs.ts';
 import { readManifest } from './read-backup.ts';
-import { restoreInto, withScratchDatabase } from './scratch-database.ts';
+import { restoreInto, withClient, withScratchDatabase } from './scratch-database.ts';
 import { differences, tableDigests } from './table-digests.ts';
 
 const NAME = /^flagstone-\d{8}T\d{9}Z$/;
@@ -69,10 +68,7 @@ export async function makeBackup(
 }
 
 async function dumpInto(folder: string, ownerAddress: string, passphrase: string, version: string): Promise<Manifest> {
-  const client = new pg.Client({ connectionString: ownerAddress });
-  client.on('error', () => undefined);
-  await client.connect();
-  try {
+  return withClient(ownerAddress, async (client) => {
     // pg_dump sees what this transaction sees: what is counted is what is copied.
     await client.query('set statement_timeout = 0; set idle_in_transaction_session_timeout = 0');
     await client.query('begin isolation level repeatable read read only');
@@ -90,9 +86,7 @@ async function dumpInto(folder: string, ownerAddress: string, passphrase: string
     await ended;
     const tables = await tableDigests(client);
     return newManifest({ version, madeAt: at.toISOString(), postgres, file, bytes, sha256, tables, verifiedAt: null });
-  } finally {
-    await client.end();
-  }
+  });
 }
 
 async function encrypted(plain: Readable, passphrase: string): Promise<Readable> {
@@ -105,17 +99,9 @@ async function encrypted(plain: Readable, passphrase: string): Promise<Readable>
 
 /** Writes a new file for this account alone, flushed; returns its length and digest. */
 async function writeHashed(file: string, from: Readable): Promise<{ bytes: number; sha256: string }> {
-  const hash = createHash('sha256');
-  let bytes = 0;
-  const counting = new Transform({
-    transform(block: Buffer, _encoding, done) {
-      hash.update(block);
-      bytes += block.length;
-      done(null, block);
-    },
-  });
-  await pipeline(from, counting, createWriteStream(file, { flags: 'wx', mode: 0o600, flush: true }));
-  return { bytes, sha256: hash.digest('hex') };
+  const { stream, digest, bytes } = digesting(from);
+  await pipeline(stream, createWriteStream(file, { flags: 'wx', mode: 0o600, flush: true }));
+  return { bytes: bytes(), sha256: digest() };
 }
 
 async function writeWhole(file: string, text: string): Promise<void> {
@@ -127,18 +113,12 @@ async function verify(folder: string, ownerAddress: string, manifest: Manifest, 
   await withScratchDatabase(ownerAddress, async (address) => {
     // Rows alone: indexes say nothing that they do not.
     await restoreInto(address, path.join(folder, manifest.file), passphrase, ['--section=pre-data', '--section=data']);
-    const client = new pg.Client({ connectionString: address });
-    await client.connect();
-    try {
-      const differing = differences(manifest.tables, await tableDigests(client));
-      if (differing.length > 0)
-        throw new AppError(
-          'BACKUP_FAILED',
-          `What was copied is not what was there: ${differing.slice(0, 5).join('; ')}.`,
-        );
-    } finally {
-      await client.end();
-    }
+    const differing = differences(manifest.tables, await withClient(address, tableDigests));
+    if (differing.length > 0)
+      throw new AppError(
+        'BACKUP_FAILED',
+        `What was copied is not what was there: ${differing.slice(0, 5).join('; ')}.`,
+      );
   });
 }
 

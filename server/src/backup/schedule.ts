@@ -1,4 +1,3 @@
-import { readFile } from 'node:fs/promises';
 import path from 'node:path';
 import { AppError } from '@flagstone/core/errors';
 import type { Backups, BackupSchedule } from '@flagstone/contract/backups';
@@ -15,25 +14,12 @@ import { readManifest } from './read-backup.ts';
 const OVERDUE_HOURS = 6;
 const MOST_SHOWN = 100;
 const THE_ONE = eq(backupSchedule.id, 1);
-const MOST_PASSPHRASE_BYTES = 10_000;
 
 /** The last time at which one should have been made, by the clock of the database. */
 const LAST_DUE: SQL<Date> = sql`(
   date_trunc('day', now() at time zone 'utc') + make_interval(hours => hour)
   - case when date_trunc('day', now() at time zone 'utc') + make_interval(hours => hour) > now() at time zone 'utc' then interval '1 day' else interval '0' end
 ) at time zone 'utc'`;
-
-/** The pass phrase that scheduled backups are encrypted with: the first line of the file that FLAGSTONE_BACKUP_PASSPHRASE_FILE names; empty where none is named. Throws PATH_NOT_FOUND, PASSPHRASE_WRONG. */
-export async function passphraseIn(file = process.env['FLAGSTONE_BACKUP_PASSPHRASE_FILE']): Promise<string> {
-  if (file === undefined || file === '') return '';
-  const text = await readFile(file, 'utf8').catch((cause: unknown) => {
-    throw new AppError('PATH_NOT_FOUND', `The file of the pass phrase, ${file}, cannot be read.`, { cause });
-  });
-  const [line = ''] = text.split(/\r?\n/);
-  if (line === '' || text.length > MOST_PASSPHRASE_BYTES)
-    throw new AppError('PASSPHRASE_WRONG', `${file} holds no pass phrase in its first line.`);
-  return line;
-}
 
 /** When backups are made, how the last one went, and those that are kept. */
 export async function getBackups(app: AppContext): Promise<Backups> {

@@ -1,7 +1,7 @@
 import path from 'node:path';
 import { parseArgs } from 'node:util';
 import { makeBackup } from '../backup/make-backup.ts';
-import { passphraseIn } from '../backup/schedule.ts';
+import { passphraseIn } from '../backup/passphrase.ts';
 import { withOwnersDatabase } from './owners-database.ts';
 import { UsageError } from './usage.ts';
 import { VERSION } from '../version.ts';

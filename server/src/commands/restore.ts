@@ -3,7 +3,7 @@ import { parseArgs } from 'node:util';
 import { ENCRYPTED_DUMP } from '../backup/manifest.ts';
 import { readManifest } from '../backup/read-backup.ts';
 import { restoreBackup, whatIsLost } from '../backup/restore-backup.ts';
-import { passphraseIn } from '../backup/schedule.ts';
+import { passphraseIn } from '../backup/passphrase.ts';
 import { say } from './backup.ts';
 import { withOwnersDatabase } from './owners-database.ts';
 import { UsageError } from './usage.ts';

@@ -1,5 +1,4 @@
-import { createHash } from 'node:crypto';
-import { Readable, Transform, type Writable } from 'node:stream';
+import { Readable, type Writable } from 'node:stream';
 import { finished } from 'node:stream/promises';
 import { AppError } from '@flagstone/core/errors';
 import type { ZipArchive } from 'archiver';
@@ -36,26 +35,6 @@ export async function streamOf(contents: Contents): Promise<Readable> {
       );
     },
   });
-}
-
-/** A stream as it is, with how long it was and its digest, SHA-256, once it was read to its end. */
-export function digesting(source: Readable): { stream: Readable; digest: () => string; bytes: () => number } {
-  const hash = createHash('sha256');
-  let bytes = 0;
-  const stream = new Transform({
-    transform(block: Buffer, _encoding, done) {
-      hash.update(block);
-      bytes += block.length;
-      done(null, block);
-    },
-    destroy(error, done) {
-      source.destroy();
-      done(error);
-    },
-  });
-  source.on('error', (error) => stream.destroy(error));
-  source.pipe(stream);
-  return { stream, digest: () => hash.digest('hex'), bytes: () => bytes };
 }
 
 /** A ZIP file (APPNOTE.TXT, with ZIP64 where it is needed) that is written one file after another, each stored as it is: audio is hardly made smaller. */

@@ -1,19 +1,20 @@
 import { open, stat } from 'node:fs/promises';
 import { AppError } from '@flagstone/core/errors';
 import { diskError } from './disk-errors.ts';
+import { isUnchanged, stampFrom, type FileStamp } from './file-stamp.ts';
 import type { DriveFiles } from './drive-files.ts';
 import type { FilePlace } from './move-file.ts';
 import { removeMadeFile } from './remove-file.ts';
 
 /**
- * Deletes a file of which another one, at a full path, is kept. It takes another name first, and goes only once the kept one is seen to stand as before: a drive may be mounted twice, and a link lead to the
+ * Deletes a file of which another one is kept: its full path, and the stamp that it had when it was read as a whole. It takes another name first, and goes only once the kept one is seen to stand as it was read: a drive may be mounted twice, and a link lead to the
  * very file. Throws ONLY_COPY when both are one file, FILE_CHANGED when the kept one is not as it was, and what the disk says; the file has its name again then.
  */
 export async function deleteWhileKept(
   files: DriveFiles,
   { folder, name }: FilePlace,
   aside: string,
-  kept: string,
+  { path: kept, copy }: { path: string; copy: Pick<FileStamp, 'sizeBytes' | 'mtimeMs'> },
 ): Promise<void> {
   const shown = files.absolute(folder, name);
   const look = (full: string) =>
@@ -30,8 +31,7 @@ export async function deleteWhileKept(
       throw diskError(error, kept);
     });
     try {
-      const { size, mtimeMs } = await handle.stat();
-      if (size !== other.size || mtimeMs !== other.mtimeMs)
+      if (!isUnchanged(copy, stampFrom(await handle.stat())))
         throw new AppError('FILE_CHANGED', `${kept} was changed while it was to be the copy that is kept.`);
     } finally {
       await handle.close();

@@ -142,6 +142,7 @@ class ClearingPlanner {
         severity: 'notice',
         message: `The copy that is kept lies on the same drive, “${kept.drive}”: no other drive has one.`,
       });
+    // Only for what is told beside it: whether its folder can be read is seen when it is deleted.
     const names = await this.namesIn(row.driveId, row.folder).catch(() => undefined);
     const beside = names?.companionsOf(row.name) ?? [];
     if (beside.length > 0)

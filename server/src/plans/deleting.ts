@@ -44,7 +44,7 @@ export async function performDeleting(app: AppContext, item: JournalRow, fence: 
         'CONFLICT',
         `The copy that is kept, “${kept.copy.name}”, was moved or cleared away meanwhile.`,
       );
-    await deleteWhileKept(files, place, aside, kept.path).catch((error: unknown) => {
+    await deleteWhileKept(files, place, aside, kept).catch((error: unknown) => {
       throw itemError(error, files.absolute(place.folder, place.name));
     });
     await lockRecords(tx, [copy.soundId]);
